@@ -1,0 +1,199 @@
+//! Local time: days, months and moments as the channel's people mean them.
+
+use crate::Instant;
+use chrono::{DateTime, Datelike, Days, Months, NaiveDate, NaiveDateTime, NaiveTime, Offset, TimeZone, Utc};
+use chrono_tz::Tz;
+use serde::{Deserialize, Serialize};
+
+/// Where and how a channel reckons its days.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Calendar {
+    /// IANA zone.
+    pub zone: Tz,
+    /// When a day begins. 05:00 puts what happens after midnight on the evening's day.
+    pub day_start: NaiveTime,
+}
+
+/// Over which stretch of time a widget counts.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[serde(rename_all = "snake_case")]
+pub enum Period {
+    /// From the channel's day start to the next.
+    Today,
+    /// From the day start of the first to that of the next month's first.
+    ThisMonth,
+    /// Everything.
+    AllTime,
+}
+
+/// A half-open stretch of time `[from, to)`; an absent bound is open.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Span {
+    /// First instant inside.
+    pub from: Option<Instant>,
+    /// First instant after.
+    pub to: Option<Instant>,
+}
+
+impl Span {
+    /// Whether an instant lies inside.
+    #[must_use]
+    pub fn contains(&self, at: Instant) -> bool {
+        self.from.is_none_or(|from| at >= from) && self.to.is_none_or(|to| at < to)
+    }
+}
+
+impl Period {
+    /// All periods, in the order in which they are offered.
+    pub const ALL: [Self; 3] = [Self::Today, Self::ThisMonth, Self::AllTime];
+
+    /// The word for definitions and forms.
+    #[must_use]
+    pub fn key(self) -> &'static str {
+        match self {
+            Self::Today => "today",
+            Self::ThisMonth => "this_month",
+            Self::AllTime => "all_time",
+        }
+    }
+
+    /// The words in a sentence.
+    #[must_use]
+    pub fn words(self) -> &'static str {
+        match self {
+            Self::Today => "today",
+            Self::ThisMonth => "this month",
+            Self::AllTime => "all time",
+        }
+    }
+}
+
+impl Calendar {
+    /// The instant of a local date and time. A time inside a clock-change gap is the first
+    /// instant after the gap; one that occurs twice is the first of the two.
+    #[must_use]
+    pub fn instant(&self, local: NaiveDateTime) -> Instant {
+        if let Some(at) = self.zone.from_local_datetime(&local).earliest() {
+            return at.with_timezone(&Utc);
+        }
+        // In a gap. The offset in force a day before holds up to the change, which is found by
+        // halving. Zones change their clocks on whole seconds.
+        let offset = |seconds: i64| {
+            let utc = DateTime::from_timestamp(seconds, 0).unwrap_or_default().naive_utc();
+            self.zone.offset_from_utc_datetime(&utc).fix().local_minus_utc()
+        };
+        let middle = local.and_utc().timestamp();
+        let (mut low, mut high) = (middle - 86_400, middle + 86_400);
+        let before = offset(low);
+        while high - low > 1 {
+            let middle = low + (high - low) / 2;
+            if offset(middle) == before { low = middle } else { high = middle }
+        }
+        DateTime::from_timestamp(high, 0).unwrap_or_default()
+    }
+
+    /// The local date and time of an instant.
+    #[must_use]
+    pub fn local(&self, at: Instant) -> NaiveDateTime {
+        at.with_timezone(&self.zone).naive_local()
+    }
+
+    /// The channel's day to which an instant belongs.
+    #[must_use]
+    pub fn day(&self, at: Instant) -> NaiveDate {
+        let date = self.local(at).date();
+        if at < self.day_begins(date) {
+            date.pred_opt().unwrap_or(date)
+        } else {
+            match date.succ_opt() {
+                Some(next) if at >= self.day_begins(next) => next,
+                _ => date,
+            }
+        }
+    }
+
+    fn day_begins(&self, date: NaiveDate) -> Instant {
+        self.instant(date.and_time(self.day_start))
+    }
+
+    /// The stretch of a period that holds an instant.
+    #[must_use]
+    pub fn span(&self, period: Period, at: Instant) -> Span {
+        let between = |from: NaiveDate, to: Option<NaiveDate>| Span {
+            from: Some(self.day_begins(from)),
+            to: to.map(|to| self.day_begins(to)),
+        };
+        let day = self.day(at);
+        match period {
+            Period::Today => between(day, day.checked_add_days(Days::new(1))),
+            Period::ThisMonth => {
+                let first = day.with_day(1).unwrap_or(day);
+                between(first, first.checked_add_months(Months::new(1)))
+            }
+            Period::AllTime => Span { from: None, to: None },
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use chrono::TimeDelta;
+    use proptest::prelude::*;
+
+    fn calendar(zone: Tz, hour: u32) -> Calendar {
+        Calendar { zone, day_start: NaiveTime::from_hms_opt(hour, 0, 0).unwrap() }
+    }
+
+    fn at(text: &str) -> Instant {
+        text.parse().unwrap()
+    }
+
+    #[test]
+    fn after_midnight_belongs_to_the_evening() {
+        let calendar = calendar(Tz::Europe__London, 5);
+        assert_eq!(calendar.day(at("2026-07-02T03:59:59Z")), "2026-07-01".parse().unwrap());
+        assert_eq!(calendar.day(at("2026-07-02T04:00:00Z")), "2026-07-02".parse().unwrap());
+        let month = calendar.span(Period::ThisMonth, at("2026-08-01T03:00:00Z"));
+        assert_eq!(month.from, Some(at("2026-07-01T04:00:00Z")));
+        assert_eq!(month.to, Some(at("2026-08-01T04:00:00Z")));
+    }
+
+    #[test]
+    fn clock_changes() {
+        let london = calendar(Tz::Europe__London, 0);
+        // 01:30 does not exist on 29 March 2026: the gap ends at 01:00 UTC.
+        assert_eq!(london.instant("2026-03-29T01:30:00".parse().unwrap()), at("2026-03-29T01:00:00Z"));
+        // 01:30 occurs twice on 25 October 2026: the first is still summer time.
+        assert_eq!(london.instant("2026-10-25T01:30:00".parse().unwrap()), at("2026-10-25T00:30:00Z"));
+        let day = london.span(Period::Today, at("2026-10-25T12:00:00Z"));
+        assert_eq!((day.to.unwrap() - day.from.unwrap()).num_hours(), 25);
+    }
+
+    #[test]
+    fn a_whole_day_can_be_skipped() {
+        // Samoa had no 30 December 2011.
+        let apia = calendar(Tz::Pacific__Apia, 0);
+        assert_eq!(apia.instant("2011-12-30T12:00:00".parse().unwrap()), at("2011-12-30T10:00:00Z"));
+    }
+
+    proptest! {
+        #[test]
+        fn periods_hold_their_instant_and_tile_time(
+            seconds in 1_577_836_800_i64..1_924_992_000,
+            zone in prop::sample::select(chrono_tz::TZ_VARIANTS.to_vec()),
+            hour in 0_u32..24,
+        ) {
+            let calendar = calendar(zone, hour);
+            let at = Utc.timestamp_opt(seconds, 0).unwrap();
+            for period in [Period::Today, Period::ThisMonth] {
+                let span = calendar.span(period, at);
+                prop_assert!(span.contains(at));
+                let next = calendar.span(period, span.to.unwrap());
+                prop_assert_eq!(next.from, span.to);
+                let last = calendar.span(period, span.from.unwrap() - TimeDelta::microseconds(1));
+                prop_assert_eq!(last.to, span.from);
+            }
+        }
+    }
+}

@@ -1,0 +1,27 @@
+//! The rules of Eager Tally: what a channel's record says, and what its widgets show.
+//!
+//! Everything here is a pure function of its arguments. There is no clock, database, network,
+//! randomness or markup in this crate: `now` is passed in, and what comes out is numbers and words.
+//!
+//! The way of an event: a [`happening::Happening`] or an operator's [`entry::Act`] becomes a
+//! [`entry::Draft`], the store makes it durable as an [`entry::Entry`], and
+//! [`channel::Channel::apply`] folds it into the state from which [`channel::Channel::view`] draws.
+
+#![cfg_attr(test, allow(clippy::unwrap_used, clippy::expect_used))]
+
+pub mod act_log;
+pub mod calendar;
+pub mod channel;
+pub mod entry;
+pub mod explain;
+pub mod happening;
+pub mod ids;
+pub mod measure;
+pub mod money;
+pub mod sentence;
+pub mod text;
+pub mod view;
+pub mod widgets;
+
+/// An instant: UTC with microseconds.
+pub type Instant = chrono::DateTime<chrono::Utc>;

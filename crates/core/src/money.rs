@@ -1,0 +1,287 @@
+//! Money in minor units with an ISO 4217 code. Decimals, never floats; overflow is an error.
+
+use rust_decimal::Decimal;
+use serde::{Deserialize, Serialize};
+use std::fmt;
+use std::str::FromStr;
+
+/// The largest amount a single entry may carry, in minor units. A million such entries still fit
+/// into 64 bits, so a sum cannot run over by accident.
+pub const MOST_MINOR: i64 = 1_000_000_000_000;
+
+/// ISO 4217 codes without decimals.
+const NO_DECIMALS: &str = "BIF CLP DJF GNF ISK JPY KMF KRW PYG RWF UGX UYI VND VUV XAF XOF XPF";
+/// ISO 4217 codes with three decimals.
+const THREE_DECIMALS: &str = "BHD IQD JOD KWD LYD OMR TND";
+/// ISO 4217 codes with two decimals.
+const TWO_DECIMALS: &str = "AED AFN ALL AMD ANG AOA ARS AUD AWG AZN BAM BBD BDT BGN BMD BND BOB BOV \
+    BRL BSD BTN BWP BYN BZD CAD CDF CHE CHF CHW CNY COP COU CRC CUP CVE CZK DKK DOP DZD EGP ERN ETB \
+    EUR FJD FKP GBP GEL GHS GIP GMD GTQ GYD HKD HNL HTG HUF IDR ILS INR IRR JMD KES KGS KHR KPW KYD \
+    KZT LAK LBP LKR LRD LSL MAD MDL MGA MKD MMK MNT MOP MRU MUR MVR MWK MXN MXV MYR MZN NAD NGN NIO \
+    NOK NPR NZD PAB PEN PGK PHP PKR PLN QAR RON RSD RUB SAR SBD SCR SDG SEK SGD SHP SLE SOS SRD SSP \
+    STN SVC SYP SZL THB TJS TMT TOP TRY TTD TWD TZS UAH USD USN UYU UZS VED VES WST XCD YER ZAR ZMW ZWG";
+
+/// A currency of ISO 4217 with its number of decimals.
+#[derive(Clone, Copy, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[serde(try_from = "String", into = "String")]
+pub struct Currency {
+    code: [u8; 3],
+    decimals: u8,
+}
+
+/// Why a currency or an amount was refused. The text says what to change.
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+pub enum MoneyError {
+    /// Not a code of ISO 4217.
+    #[error("is not a currency code of ISO 4217; write three capital letters such as GBP")]
+    UnknownCurrency,
+    /// Not a plain decimal number.
+    #[error("is not a plain decimal number such as 12.50")]
+    NotANumber,
+    /// More decimals than the currency has.
+    #[error("has more decimals than {code} has ({decimals})")]
+    TooManyDecimals {
+        /// The currency's code.
+        code: String,
+        /// How many decimals it has.
+        decimals: u8,
+    },
+    /// Beyond [`MOST_MINOR`].
+    #[error("is larger than one entry can carry")]
+    TooLarge,
+    /// Two currencies in one sum.
+    #[error("{0} and {1} cannot be added without a rate")]
+    Mixed(String, String),
+}
+
+impl Currency {
+    /// Looks a code up in ISO 4217.
+    ///
+    /// # Errors
+    /// [`MoneyError::UnknownCurrency`] for anything but an active code in capital letters.
+    pub fn parse(code: &str) -> Result<Self, MoneyError> {
+        let bytes: [u8; 3] = code.as_bytes().try_into().map_err(|_| MoneyError::UnknownCurrency)?;
+        let listed = |list: &str| list.split_ascii_whitespace().any(|known| known == code);
+        let decimals = if listed(TWO_DECIMALS) {
+            2
+        } else if listed(NO_DECIMALS) {
+            0
+        } else if listed(THREE_DECIMALS) {
+            3
+        } else {
+            return Err(MoneyError::UnknownCurrency);
+        };
+        Ok(Self { code: bytes, decimals })
+    }
+
+    /// The three letters.
+    #[must_use]
+    pub fn code(&self) -> &str {
+        std::str::from_utf8(&self.code).unwrap_or("???")
+    }
+
+    /// How many decimals the currency has: 0, 2 or 3.
+    #[must_use]
+    pub fn decimals(&self) -> u8 {
+        self.decimals
+    }
+
+    /// What stands before an amount: a sign where one is commonly known, else the code and a space.
+    #[must_use]
+    pub fn sign(&self) -> &str {
+        match self.code() {
+            "GBP" => "£",
+            "EUR" => "€",
+            "USD" => "$",
+            "JPY" => "¥",
+            "PLN" => "PLN\u{a0}",
+            _ => "",
+        }
+    }
+}
+
+impl fmt::Debug for Currency {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str(self.code())
+    }
+}
+
+impl fmt::Display for Currency {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str(self.code())
+    }
+}
+
+impl TryFrom<String> for Currency {
+    type Error = MoneyError;
+    fn try_from(code: String) -> Result<Self, MoneyError> {
+        Self::parse(&code)
+    }
+}
+
+impl From<Currency> for String {
+    fn from(currency: Currency) -> Self {
+        currency.code().to_owned()
+    }
+}
+
+/// An amount in the minor unit of its currency (pence, cents, yen).
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Money {
+    /// Minor units.
+    pub minor: i64,
+    /// Of which currency.
+    pub currency: Currency,
+}
+
+impl Money {
+    /// Reads a decimal string such as `12.50`; a sign is allowed, an exponent is not.
+    ///
+    /// # Errors
+    /// Not a number, more decimals than the currency has, or beyond [`MOST_MINOR`] either way.
+    ///
+    /// ```
+    /// use tally_core::money::{Currency, Money};
+    /// let gbp = Currency::parse("GBP").unwrap();
+    /// assert_eq!(Money::parse("12.5", gbp).unwrap().minor, 1250);
+    /// assert!(Money::parse("12.505", gbp).is_err());
+    /// ```
+    pub fn parse(amount: &str, currency: Currency) -> Result<Self, MoneyError> {
+        let digits = amount.strip_prefix(['-', '+']).unwrap_or(amount);
+        let plain = !digits.is_empty()
+            && digits.starts_with(|c: char| c.is_ascii_digit())
+            && digits.ends_with(|c: char| c.is_ascii_digit())
+            && digits.chars().all(|c| c.is_ascii_digit() || c == '.')
+            && digits.matches('.').count() <= 1;
+        if !plain {
+            return Err(MoneyError::NotANumber);
+        }
+        let (whole, fraction) = digits.split_once('.').unwrap_or((digits, ""));
+        if fraction.len() > usize::from(currency.decimals) {
+            return Err(MoneyError::TooManyDecimals { code: currency.code().to_owned(), decimals: currency.decimals });
+        }
+        // Thirty digits are far beyond the limit, and more would not fit the decimal type.
+        if whole.trim_start_matches('0').len() > 20 {
+            return Err(MoneyError::TooLarge);
+        }
+        let value = Decimal::from_str(amount).map_err(|_| MoneyError::NotANumber)?;
+        let scale = Decimal::from(10_i64.pow(u32::from(currency.decimals)));
+        let minor = value.checked_mul(scale).ok_or(MoneyError::TooLarge)?;
+        let minor = i64::try_from(minor).map_err(|_| MoneyError::TooLarge)?;
+        if minor.abs() > MOST_MINOR {
+            return Err(MoneyError::TooLarge);
+        }
+        Ok(Self { minor, currency })
+    }
+
+    /// The plain decimal string with all the currency's decimals: `12.50`.
+    #[must_use]
+    pub fn to_plain(&self) -> String {
+        Decimal::new(self.minor, u32::from(self.currency.decimals)).to_string()
+    }
+}
+
+/// As shown to people: `£1,212.50`; decimals that are all zero are left away: `£350`.
+impl fmt::Display for Money {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        let unit = 10_u64.pow(u32::from(self.currency.decimals));
+        let magnitude = self.minor.unsigned_abs();
+        if self.minor < 0 {
+            f.write_str("−")?;
+        }
+        f.write_str(self.currency.sign())?;
+        f.write_str(&group(magnitude / unit))?;
+        let rest = magnitude % unit;
+        if rest != 0 {
+            write!(f, ".{rest:0width$}", width = usize::from(self.currency.decimals))?;
+        }
+        if self.currency.sign().is_empty() {
+            write!(f, "\u{a0}{}", self.currency.code())?;
+        }
+        Ok(())
+    }
+}
+
+/// Digits in groups of three: `12,345`.
+#[must_use]
+pub fn group(number: u64) -> String {
+    let digits = number.to_string();
+    let mut out = String::with_capacity(digits.len() + digits.len() / 3);
+    for (index, digit) in digits.chars().enumerate() {
+        if index > 0 && (digits.len() - index).is_multiple_of(3) {
+            out.push(',');
+        }
+        out.push(digit);
+    }
+    out
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    fn currency(code: &str) -> Currency {
+        Currency::parse(code).unwrap()
+    }
+
+    #[test]
+    fn amounts_are_read_in_the_minor_unit_of_their_currency() {
+        let cases = [
+            ("12.50", "GBP", Ok(1250)),
+            ("0.01", "GBP", Ok(1)),
+            ("-3", "EUR", Ok(-300)),
+            ("500", "JPY", Ok(500)),
+            ("1.234", "KWD", Ok(1234)),
+            ("10000000000", "GBP", Ok(MOST_MINOR)),
+            ("10000000000.01", "GBP", Err(MoneyError::TooLarge)),
+            ("1000000000000000000000000000000", "GBP", Err(MoneyError::TooLarge)),
+            ("1e30", "GBP", Err(MoneyError::NotANumber)),
+            ("", "GBP", Err(MoneyError::NotANumber)),
+            (".5", "GBP", Err(MoneyError::NotANumber)),
+            ("5.", "GBP", Err(MoneyError::NotANumber)),
+            ("1.2.3", "GBP", Err(MoneyError::NotANumber)),
+            ("1,000", "GBP", Err(MoneyError::NotANumber)),
+            ("١٢", "GBP", Err(MoneyError::NotANumber)),
+        ];
+        for (text, code, expected) in cases {
+            let got = Money::parse(text, currency(code)).map(|m| m.minor);
+            assert_eq!(got, expected, "{text} {code}");
+        }
+        for (text, code) in [("12.505", "GBP"), ("1.5", "JPY"), ("1.2345", "KWD"), ("1.000", "GBP")] {
+            let got = Money::parse(text, currency(code));
+            assert!(matches!(got, Err(MoneyError::TooManyDecimals { .. })), "{text} {code}");
+        }
+    }
+
+    #[test]
+    fn unknown_codes_are_refused() {
+        for code in ["", "gbp", "XXX", "GB", "GBPX", "ÄÖ", "\0\0\0"] {
+            assert_eq!(Currency::parse(code), Err(MoneyError::UnknownCurrency), "{code:?}");
+        }
+    }
+
+    #[test]
+    fn money_reads_as_people_write_it() {
+        let show = |minor, code| Money { minor, currency: currency(code) }.to_string();
+        assert_eq!(show(35_000, "GBP"), "£350");
+        assert_eq!(show(121_250, "GBP"), "£1,212.50");
+        assert_eq!(show(-5, "GBP"), "−£0.05");
+        assert_eq!(show(1_234_567, "JPY"), "¥1,234,567");
+        assert_eq!(show(1_500, "CHF"), "15\u{a0}CHF");
+    }
+
+    proptest! {
+        #[test]
+        fn plain_text_and_back(minor in -MOST_MINOR..=MOST_MINOR, code in prop::sample::select(vec!["GBP", "JPY", "KWD"])) {
+            let money = Money { minor, currency: currency(code) };
+            prop_assert_eq!(Money::parse(&money.to_plain(), money.currency), Ok(money));
+        }
+
+        #[test]
+        fn no_text_makes_it_panic(text in ".*") {
+            let _ = Currency::parse(&text);
+            let _ = Money::parse(&text, currency("GBP"));
+        }
+    }
+}

@@ -1,0 +1,290 @@
+//! Count-down clocks: ready → running ⇄ paused → done; reset leads to ready from anywhere.
+//!
+//! A clock is anchored to instants: its end follows from the acts in force and the length, so a
+//! restart changes nothing, and changing the length of a running clock shifts its end by the
+//! difference. The time left is shown rounded up, so a running clock never shows 0.
+
+mod run;
+mod sentence;
+#[cfg(test)]
+mod tests;
+
+pub use run::{Phase, Run};
+
+use super::{Action, Family, Lever, Refusal, Settings};
+use crate::Instant;
+use crate::act_log::{ActLog, Deed, Line};
+use crate::entry::{Act, Body, Entry};
+use crate::explain::{Effect, MOST_LINES, Slip, SlipLine};
+use crate::happening::Kind;
+use crate::ids::Seq;
+use crate::sentence::{EditError, MOST_SECONDS, Part, digits, instant_words};
+use crate::view::View;
+use chrono::TimeDelta;
+use serde::{Deserialize, Serialize};
+
+/// What a count-down clock is.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Countdown {
+    /// Its name, also on the picture.
+    pub title: String,
+    /// From how many seconds it runs down.
+    pub seconds: i64,
+    /// Shown before it starts; empty shows the length.
+    pub ready_text: String,
+    /// Shown when it is done.
+    pub done_text: String,
+}
+
+/// What an operator did to a clock.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(tag = "act", rename_all = "snake_case")]
+pub enum CountdownAct {
+    /// Sets it running, or running again.
+    Start,
+    /// Stands it still.
+    Pause,
+    /// Back to ready with the full length.
+    Reset,
+    /// Gives it more time, or less.
+    Add {
+        /// Seconds; below zero takes away.
+        seconds: i64,
+    },
+}
+
+impl CountdownAct {
+    /// `started it`, `added 1:00`.
+    #[must_use]
+    pub fn words(&self) -> String {
+        match self {
+            Self::Start => "started it".into(),
+            Self::Pause => "paused it".into(),
+            Self::Reset => "reset it".into(),
+            Self::Add { seconds } if *seconds < 0 => {
+                format!("took {} off it", digits(TimeDelta::seconds(seconds.saturating_neg())))
+            }
+            Self::Add { seconds } => format!("added {} to it", digits(TimeDelta::seconds(*seconds))),
+        }
+    }
+}
+
+/// The acts done, and where they leave the clock.
+#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
+pub struct State {
+    log: ActLog<CountdownAct>,
+    run: Run,
+}
+
+/// What a count-down clock shows.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+pub struct CountdownView {
+    /// Its name.
+    pub title: String,
+    /// Whether it stands, runs or is over.
+    pub phase: PhaseWord,
+    /// What stands in its face at this instant: digits or a text.
+    pub shown: String,
+    /// While running: when it ends. Pages tick towards it by themselves.
+    pub ends_at: Option<Instant>,
+    /// Milliseconds left at this instant.
+    pub left_ms: i64,
+    /// The full length in milliseconds.
+    pub length_ms: i64,
+    /// The text for when it is done.
+    pub done_text: String,
+}
+
+/// The phase as a word for other programs.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
+#[serde(rename_all = "snake_case")]
+pub enum PhaseWord {
+    /// Not started.
+    Ready,
+    /// Running down.
+    Running,
+    /// Standing still.
+    Paused,
+    /// Over.
+    Done,
+}
+
+impl CountdownView {
+    /// What stands in its face.
+    #[must_use]
+    pub fn text(&self) -> String {
+        self.shown.clone()
+    }
+}
+
+/// Time left as shown: rounded up to the second, so 10 seconds show 10 first and 0 is never shown while running.
+#[must_use]
+pub fn rounded_up(left: TimeDelta) -> TimeDelta {
+    let whole = TimeDelta::seconds(left.num_seconds());
+    if whole < left { whole + TimeDelta::seconds(1) } else { whole }
+}
+
+impl Countdown {
+    /// Ten minutes.
+    #[must_use]
+    pub fn standard() -> Self {
+        Self { title: "New count-down".into(), seconds: 600, ready_text: String::new(), done_text: "Here we go".into() }
+    }
+
+    fn length(&self) -> TimeDelta {
+        TimeDelta::seconds(self.seconds)
+    }
+
+    fn at_phase(&self, phase: Phase, now: Instant) -> View {
+        let left = phase.left(now).max(TimeDelta::zero());
+        let face = digits(rounded_up(left));
+        let (word, shown, ends_at) = match phase {
+            Phase::Ready { .. } if !self.ready_text.is_empty() => (PhaseWord::Ready, self.ready_text.clone(), None),
+            Phase::Ready { .. } => (PhaseWord::Ready, face, None),
+            Phase::Running { ends_at } => (PhaseWord::Running, face, Some(ends_at)),
+            Phase::Paused { .. } => (PhaseWord::Paused, face, None),
+            Phase::Done { .. } => (PhaseWord::Done, self.done_text.clone(), None),
+        };
+        View::Countdown(CountdownView {
+            title: self.title.clone(),
+            phase: word,
+            shown,
+            ends_at,
+            left_ms: left.num_milliseconds(),
+            length_ms: self.length().num_milliseconds(),
+            done_text: self.done_text.clone(),
+        })
+    }
+}
+
+impl Family for Countdown {
+    type State = State;
+    const KEY: &'static str = "countdown";
+
+    fn title(&self) -> &str {
+        &self.title
+    }
+
+    fn counts(&self) -> Option<Kind> {
+        None
+    }
+
+    fn counts_alike(&self, other: &Self) -> bool {
+        self.seconds == other.seconds
+    }
+
+    fn apply(&self, state: &mut State, entry: &Entry, _: &Settings) -> bool {
+        let (by, deed) = match &entry.body {
+            Body::Act { by, act: Act::Countdown(act), .. } => (by, Deed::Did(*act)),
+            Body::Void { by, target, .. } => (by, Deed::TookBack(*target)),
+            _ => return false,
+        };
+        let did = match deed {
+            Deed::Did(act) => Some(act),
+            Deed::TookBack(_) => None,
+        };
+        state.log.push(Line { seq: entry.seq, at: entry.happened_at, by: by.clone(), deed });
+        state.run = match did {
+            Some(act) => state.run.after(act, entry.happened_at, self.length()),
+            None => {
+                state.log.in_force().fold(Run::default(), |run, (line, act)| run.after(*act, line.at, self.length()))
+            }
+        };
+        true
+    }
+
+    fn decide(&self, state: &State, action: &Action<'_>, now: Instant) -> Result<Act, Refusal> {
+        let phase = state.run.phase(self.length(), now);
+        let act = match (action.name, phase) {
+            ("start", Phase::Ready { .. } | Phase::Paused { .. }) => CountdownAct::Start,
+            ("start", Phase::Running { .. }) => return Err(Refusal::NotNow("the clock is running already")),
+            ("start", Phase::Done { .. }) => return Err(Refusal::NotNow("the clock is done; reset it first")),
+            ("pause", Phase::Running { .. }) => CountdownAct::Pause,
+            ("pause", _) => return Err(Refusal::NotNow("the clock is not running, so it cannot be paused")),
+            ("reset", _) => CountdownAct::Reset,
+            ("add", Phase::Done { .. }) => return Err(Refusal::NotNow("the clock is done; reset it first")),
+            ("add", _) => {
+                let seconds = action.value.filter(|s| *s != 0 && s.abs() <= MOST_SECONDS);
+                CountdownAct::Add {
+                    seconds: seconds
+                        .ok_or_else(|| Refusal::WrongValue("“add” needs seconds, such as 60 or -60".into()))?,
+                }
+            }
+            (other, _) => return Err(Refusal::NoSuchAction(other.into(), "start, pause, reset, add, undo".into())),
+        };
+        Ok(Act::Countdown(act))
+    }
+
+    fn undoable(&self, state: &State, target: Option<Seq>) -> Option<Seq> {
+        match target {
+            Some(seq) => Some(seq).filter(|seq| state.log.is_in_force(*seq)),
+            None => state.log.newest(),
+        }
+    }
+
+    fn levers(&self, state: &State, now: Instant) -> Vec<Lever> {
+        let phase = state.run.phase(self.length(), now);
+        let done = matches!(phase, Phase::Done { .. });
+        let first = if matches!(phase, Phase::Running { .. }) {
+            Lever::new("pause", "Pause", true)
+        } else {
+            Lever::new("start", "Start", !done)
+        };
+        vec![
+            first,
+            Lever { value: Some(60), ..Lever::new("add", "+1 min", !done) },
+            Lever::new("reset", "Reset", true),
+            Lever::new("undo", "Undo", state.log.newest().is_some()),
+        ]
+    }
+
+    fn sentence(&self, _: &Settings) -> Vec<Part> {
+        sentence::parts(self)
+    }
+
+    fn edit(&mut self, key: &str, text: &str, _: &Settings) -> Result<(), EditError> {
+        sentence::edit(self, key, text)
+    }
+
+    fn view(&self, state: &State, _: &Settings, now: Instant) -> View {
+        self.at_phase(state.run.phase(self.length(), now), now)
+    }
+
+    fn sample(&self, _: &Settings, now: Instant) -> View {
+        self.at_phase(Phase::Running { ends_at: now + self.length() * 3 / 4 }, now)
+    }
+
+    fn wakes_at(&self, state: &State, _: &Settings, now: Instant) -> Option<Instant> {
+        match state.run.phase(self.length(), now) {
+            Phase::Running { ends_at } => Some(ends_at),
+            _ => None,
+        }
+    }
+
+    fn explain(&self, state: &State, _: &[Entry], settings: &Settings, now: Instant) -> Slip {
+        let phase = state.run.phase(self.length(), now);
+        let lines = state.log.latest(MOST_LINES).into_iter().map(|(line, act, counts)| SlipLine {
+            seq: line.seq,
+            when: instant_words(&settings.calendar, line.at),
+            words: format!("{} {}", line.by, act.words()),
+            effect: if counts { Effect::Counts(String::new()) } else { Effect::LeftOut("taken back".into()) },
+        });
+        let extra = state.run.extra();
+        let sign = if extra < TimeDelta::zero() { "−" } else { "" };
+        Slip {
+            terms: vec![
+                ("Length".into(), digits(self.length())),
+                ("Added by hand".into(), format!("{sign}{}", digits(extra.abs()))),
+                ("Run down so far".into(), format!("−{}", digits(state.run.spent(self.length(), now)))),
+            ],
+            shown: digits(rounded_up(phase.left(now).max(TimeDelta::zero()))),
+            span: match phase {
+                Phase::Ready { .. } => "Ready to start".into(),
+                Phase::Running { ends_at } => format!("Running, ends {}", instant_words(&settings.calendar, ends_at)),
+                Phase::Paused { .. } => "Paused".into(),
+                Phase::Done { at } => format!("Done since {}", instant_words(&settings.calendar, at)),
+            },
+            lines: lines.collect(),
+        }
+    }
+}

@@ -1,0 +1,117 @@
+//! One run of a clock, from reset to reset.
+
+use super::CountdownAct;
+use crate::Instant;
+use chrono::TimeDelta;
+use serde::{Deserialize, Serialize};
+
+/// What the acts since the last reset come to, whatever the length.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Run {
+    /// Microseconds run down before the present stretch of running.
+    spent_us: i64,
+    /// Seconds added by hand.
+    extra_s: i64,
+    /// Since when it has been running.
+    since: Option<Instant>,
+    /// It has run before, so standing still means paused.
+    begun: bool,
+    /// Time taken away by hand left nothing, at that instant.
+    ended: Option<Instant>,
+}
+
+/// Where a clock is at an instant.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Phase {
+    /// Not started.
+    Ready {
+        /// What it will run down from.
+        left: TimeDelta,
+    },
+    /// Running down.
+    Running {
+        /// When it will be done.
+        ends_at: Instant,
+    },
+    /// Standing still.
+    Paused {
+        /// What is left.
+        left: TimeDelta,
+    },
+    /// Over.
+    Done {
+        /// Since when.
+        at: Instant,
+    },
+}
+
+impl Phase {
+    /// The time left at an instant.
+    #[must_use]
+    pub fn left(&self, now: Instant) -> TimeDelta {
+        match self {
+            Self::Ready { left } | Self::Paused { left } => *left,
+            Self::Running { ends_at } => *ends_at - now,
+            Self::Done { .. } => TimeDelta::zero(),
+        }
+    }
+}
+
+impl Run {
+    /// What is left when the present stretch of running begins.
+    fn standing(&self, length: TimeDelta) -> TimeDelta {
+        length + TimeDelta::seconds(self.extra_s) - TimeDelta::microseconds(self.spent_us)
+    }
+
+    /// The phase at an instant, for a clock of this length.
+    #[must_use]
+    pub fn phase(&self, length: TimeDelta, now: Instant) -> Phase {
+        let left = self.standing(length);
+        if let Some(at) = self.ended {
+            return Phase::Done { at };
+        }
+        match self.since {
+            Some(since) if since + left > now => Phase::Running { ends_at: since + left },
+            Some(since) => Phase::Done { at: since + left.max(TimeDelta::zero()) },
+            None if self.begun => Phase::Paused { left },
+            None => Phase::Ready { left },
+        }
+    }
+
+    /// What an act makes of the run. Acts that make no sense in the present phase change nothing,
+    /// so that taking back an earlier act can never leave an impossible clock.
+    #[must_use]
+    pub fn after(self, act: CountdownAct, at: Instant, length: TimeDelta) -> Self {
+        match (act, self.phase(length, at)) {
+            (CountdownAct::Reset, _) => Self::default(),
+            (CountdownAct::Start, Phase::Ready { .. } | Phase::Paused { .. }) => {
+                Self { since: Some(at), begun: true, ..self }
+            }
+            (CountdownAct::Pause, Phase::Running { ends_at }) => {
+                let spent_us = (self.standing(length) - (ends_at - at)).num_microseconds().unwrap_or(i64::MAX);
+                Self { since: None, spent_us: self.spent_us.saturating_add(spent_us.max(0)), ..self }
+            }
+            (CountdownAct::Add { seconds }, phase) if !matches!(phase, Phase::Done { .. }) => {
+                // Sums stay far below what a length of time can hold.
+                let extra_s = self.extra_s.saturating_add(seconds).clamp(-1_000_000_000, 1_000_000_000);
+                let longer = Self { extra_s, ..self };
+                let left = phase.left(at) + TimeDelta::seconds(extra_s - self.extra_s);
+                if left > TimeDelta::zero() { longer } else { Self { ended: Some(at), ..longer } }
+            }
+            _ => self,
+        }
+    }
+
+    /// What was added by hand in this run.
+    #[must_use]
+    pub fn extra(&self) -> TimeDelta {
+        TimeDelta::seconds(self.extra_s)
+    }
+
+    /// What has run down at an instant.
+    #[must_use]
+    pub fn spent(&self, length: TimeDelta, now: Instant) -> TimeDelta {
+        let whole = length + TimeDelta::seconds(self.extra_s);
+        (whole - self.phase(length, now).left(now)).max(TimeDelta::zero())
+    }
+}

@@ -1,0 +1,88 @@
+//! Derailments *counts in steps of* 1 *from* 0, *between* 0 *and* no ceiling, *towards* no target; it resets by hand.
+
+use super::{Counter, Resets};
+use crate::measure::Unit;
+use crate::sentence::{EditError, Editor, MOST_NUMBER, Part};
+use crate::widgets::{input, no_such_part};
+
+const TITLE: &str = "The title";
+const STEP: &str = "The step";
+const START: &str = "The start value";
+const FLOOR: &str = "The floor";
+const CEILING: &str = "The ceiling";
+const TARGET: &str = "The target";
+const RESETS: &str = "When it resets";
+
+impl Resets {
+    const ALL: [Self; 2] = [Self::ByHand, Self::EachDay];
+
+    fn key(self) -> &'static str {
+        match self {
+            Self::ByHand => "by_hand",
+            Self::EachDay => "each_day",
+        }
+    }
+
+    fn words(self) -> &'static str {
+        match self {
+            Self::ByHand => "by hand only",
+            Self::EachDay => "each day",
+        }
+    }
+}
+
+pub(super) fn parts(counter: &Counter) -> Vec<Part> {
+    let number = |value: i64| Editor::Number { value: value.to_string(), sign: String::new() };
+    let maybe = |value: Option<i64>| Editor::MaybeNumber { value: value.map(|v| v.to_string()).unwrap_or_default() };
+    let shown = |value: Option<i64>, none: &str| value.map_or(none.to_owned(), |v| Unit::Things.show(v));
+    vec![
+        Part::field("title", TITLE, counter.title.as_str(), Editor::Text { value: counter.title.clone() }),
+        Part::Words("counts by hand in steps of"),
+        Part::field("step", STEP, Unit::Things.show(counter.step), number(counter.step)),
+        Part::Words("from"),
+        Part::field("start", START, Unit::Things.show(counter.start), number(counter.start)),
+        Part::Words(", never below"),
+        Part::field("floor", FLOOR, shown(counter.floor, "anything"), maybe(counter.floor)),
+        Part::Words("nor above"),
+        Part::field("ceiling", CEILING, shown(counter.ceiling, "anything"), maybe(counter.ceiling)),
+        Part::Words(", towards"),
+        Part::field("target", TARGET, shown(counter.target, "no target"), maybe(counter.target)),
+        Part::Words(", and resets"),
+        Part::field(
+            "resets",
+            RESETS,
+            counter.resets.words(),
+            Editor::Choice {
+                options: Resets::ALL.iter().map(|one| (one.key(), one.words())).collect(),
+                chosen: counter.resets.key(),
+            },
+        ),
+    ]
+}
+
+pub(super) fn edit(counter: &mut Counter, key: &str, text: &str) -> Result<(), EditError> {
+    let bounds = |label, floor: Option<i64>, ceiling: Option<i64>| match (floor, ceiling) {
+        (Some(floor), Some(ceiling)) if floor >= ceiling => Err(input(label, text)
+            .refuse(format!("does not fit: the floor ({floor}) must lie below the ceiling ({ceiling})"))),
+        _ => Ok(()),
+    };
+    match key {
+        "title" => counter.title = input(TITLE, text).title()?,
+        "step" => counter.step = input(STEP, text).whole(1, 1_000_000)?,
+        "start" => counter.start = input(START, text).whole(-MOST_NUMBER, MOST_NUMBER)?,
+        "floor" => {
+            let floor = input(FLOOR, text).maybe_whole(-MOST_NUMBER, MOST_NUMBER)?;
+            bounds(FLOOR, floor, counter.ceiling)?;
+            counter.floor = floor;
+        }
+        "ceiling" => {
+            let ceiling = input(CEILING, text).maybe_whole(-MOST_NUMBER, MOST_NUMBER)?;
+            bounds(CEILING, counter.floor, ceiling)?;
+            counter.ceiling = ceiling;
+        }
+        "target" => counter.target = input(TARGET, text).maybe_whole(1, MOST_NUMBER)?,
+        "resets" => counter.resets = input(RESETS, text).choice(&Resets::ALL, Resets::key)?,
+        _ => return Err(no_such_part(key)),
+    }
+    Ok(())
+}

@@ -1,0 +1,138 @@
+//! Where drawn widgets hang for all pages to see.
+
+use crate::draw::Drawn;
+use crate::orders::Order;
+use bytestring::ByteString;
+use std::collections::BTreeMap;
+use std::sync::atomic::{AtomicUsize, Ordering};
+use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
+use tally_core::ids::WidgetId;
+use tokio::sync::{broadcast, mpsc, watch};
+
+/// How many messages an application page may lag behind before it gets the present state anew.
+const LAG: usize = 256;
+
+/// What is on show in one channel, shared between its task and all pages.
+pub struct Board {
+    widgets: Mutex<BTreeMap<WidgetId, Hung>>,
+    pulse: Mutex<ByteString>,
+    everything: broadcast::Sender<ByteString>,
+    pages: AtomicUsize,
+    orders: mpsc::Sender<Order>,
+}
+
+struct Hung {
+    page_token: String,
+    desk: ByteString,
+    air: watch::Sender<ByteString>,
+}
+
+/// One widget's channel: always holds the newest message, and ends when its address is withdrawn.
+pub type WidgetChannel = watch::Receiver<ByteString>;
+
+/// Counts an open page for as long as it lives.
+pub struct PageGuard {
+    board: Arc<Board>,
+}
+
+impl Drop for PageGuard {
+    fn drop(&mut self) {
+        self.board.pages.fetch_sub(1, Ordering::Relaxed);
+        self.board.tell_pages();
+    }
+}
+
+fn lock<T>(mutex: &Mutex<T>) -> MutexGuard<'_, T> {
+    // Nothing panics while holding one of these locks, and a map is whole at every step.
+    mutex.lock().unwrap_or_else(PoisonError::into_inner)
+}
+
+impl Board {
+    pub(crate) fn new(orders: mpsc::Sender<Order>) -> Self {
+        let (everything, _) = broadcast::channel(LAG);
+        Self { widgets: Mutex::default(), pulse: Mutex::default(), everything, pages: AtomicUsize::new(0), orders }
+    }
+
+    /// Hangs a widget up, or its newest drawing. Another token ends the pages at the old address.
+    pub(crate) fn hang(&self, id: WidgetId, page_token: &str, drawn: Drawn) {
+        let mut widgets = lock(&self.widgets);
+        match widgets.get_mut(&id) {
+            Some(hung) if hung.page_token == page_token => {
+                hung.desk.clone_from(&drawn.desk);
+                hung.air.send_replace(drawn.air.clone());
+            }
+            _ => {
+                let hung = Hung {
+                    page_token: page_token.to_owned(),
+                    desk: drawn.desk.clone(),
+                    air: watch::Sender::new(drawn.air.clone()),
+                };
+                widgets.insert(id, hung);
+            }
+        }
+        drop(widgets);
+        // No listener is no fault: nobody has the application open.
+        let _ = self.everything.send(drawn.air);
+        if !drawn.desk.is_empty() {
+            let _ = self.everything.send(drawn.desk);
+        }
+    }
+
+    pub(crate) fn hang_pulse(&self, message: ByteString) {
+        lock(&self.pulse).clone_from(&message);
+        let _ = self.everything.send(message);
+    }
+
+    /// The channel of one widget, if it still has this address.
+    #[must_use]
+    pub fn widget(&self, id: WidgetId, page_token: &str) -> Option<WidgetChannel> {
+        lock(&self.widgets).get(&id).filter(|hung| hung.page_token == page_token).map(|hung| hung.air.subscribe())
+    }
+
+    /// The present message of one widget for the pages on air.
+    #[must_use]
+    pub fn air(&self, id: WidgetId) -> Option<ByteString> {
+        lock(&self.widgets).get(&id).map(|hung| hung.air.borrow().clone())
+    }
+
+    /// All present messages, for an application page that has just connected.
+    #[must_use]
+    pub fn present(&self) -> Vec<ByteString> {
+        let widgets = lock(&self.widgets);
+        let mut all: Vec<ByteString> = Vec::with_capacity(widgets.len() * 2 + 1);
+        for hung in widgets.values() {
+            all.push(hung.air.borrow().clone());
+            if !hung.desk.is_empty() {
+                all.push(hung.desk.clone());
+            }
+        }
+        drop(widgets);
+        all.push(lock(&self.pulse).clone());
+        all
+    }
+
+    /// Every message from now on.
+    #[must_use]
+    pub fn everything(&self) -> broadcast::Receiver<ByteString> {
+        self.everything.subscribe()
+    }
+
+    /// How many pages on air are open.
+    #[must_use]
+    pub fn pages(&self) -> usize {
+        self.pages.load(Ordering::Relaxed)
+    }
+
+    /// Counts a page in until the guard is dropped.
+    #[must_use]
+    pub fn page_opened(self: &Arc<Self>) -> PageGuard {
+        self.pages.fetch_add(1, Ordering::Relaxed);
+        self.tell_pages();
+        PageGuard { board: Arc::clone(self) }
+    }
+
+    fn tell_pages(&self) {
+        // A full queue means that the strip is about to be drawn anyway.
+        let _ = self.orders.try_send(Order::Pages);
+    }
+}

@@ -1,0 +1,68 @@
+//! How views become what pages get. The engine knows when, the web crate knows how.
+
+use bytestring::ByteString;
+use tally_core::Instant;
+use tally_core::channel::RollLine;
+use tally_core::ids::{Seq, WidgetId};
+use tally_core::view::View;
+use tally_core::widgets::Lever;
+
+/// One widget at one moment.
+#[derive(Debug)]
+pub struct Shown<'a> {
+    /// Which.
+    pub id: WidgetId,
+    /// Its place among the widgets that can be operated, from 0; none where it cannot.
+    pub plate: Option<usize>,
+    /// The entry up to which it has counted.
+    pub seq: Seq,
+    /// What it shows.
+    pub view: &'a View,
+    /// What the desk offers.
+    pub levers: &'a [Lever],
+    /// When it was drawn.
+    pub now: Instant,
+}
+
+/// One widget, drawn once and shared by all pages.
+#[derive(Debug, Clone, Default)]
+pub struct Drawn {
+    /// The message for pages on air.
+    pub air: ByteString,
+    /// The message for the desk; empty where the widget cannot be operated.
+    pub desk: ByteString,
+}
+
+/// A feed as the signal strip shows it.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct PulseFeed {
+    /// Which.
+    pub id: u32,
+    /// Its name.
+    pub name: String,
+    /// When its newest entry arrived.
+    pub last: Option<Instant>,
+}
+
+/// The state of a channel as the signal strip and the paper roll show it.
+#[derive(Debug)]
+pub struct Pulse<'a> {
+    /// Its feeds.
+    pub feeds: &'a [PulseFeed],
+    /// The newest entries, oldest first.
+    pub roll: &'a [RollLine],
+    /// How many pages on air are open.
+    pub pages: usize,
+    /// Local time.
+    pub calendar: tally_core::calendar::Calendar,
+    /// When it was drawn.
+    pub now: Instant,
+}
+
+/// Draws.
+pub trait Draw: Send + Sync + 'static {
+    /// A widget.
+    fn widget(&self, shown: &Shown<'_>) -> Drawn;
+    /// The signal strip and the paper roll, as one message.
+    fn pulse(&self, pulse: &Pulse<'_>) -> ByteString;
+}

@@ -1,0 +1,231 @@
+//! Finds the channel, and hands it what is to be done.
+
+use crate::board::Board;
+use crate::clock::Clock;
+use crate::draw::Draw;
+use crate::error::EngineError;
+use crate::orders::{Ingested, Order, Pressed, Reply};
+use crate::task;
+use std::collections::HashMap;
+use std::sync::{Arc, PoisonError, RwLock};
+use tally_core::Instant;
+use tally_core::channel::Channel;
+use tally_core::entry::Incoming;
+use tally_core::ids::{ChannelId, FeedId, Seq, WidgetId};
+use tally_core::widgets::Definition;
+use tally_store::Store;
+use tally_store::feeds::Feed;
+use tally_store::ledger::Ledger;
+use tokio::sync::{Mutex, OnceCell, mpsc, oneshot};
+
+/// How many orders may wait at a channel before whoever gives them has to.
+const QUEUE: usize = 4_096;
+
+/// All channels of this process.
+#[derive(Clone)]
+pub struct Engine {
+    inner: Arc<Inner>,
+}
+
+pub(crate) struct Inner {
+    pub store: Store,
+    pub ledger: Ledger,
+    pub draw: Arc<dyn Draw>,
+    pub clock: Arc<dyn Clock>,
+    channels: Mutex<HashMap<ChannelId, Arc<OnceCell<ChannelHandle>>>>,
+    addresses: RwLock<HashMap<String, (ChannelId, WidgetId)>>,
+    feeds: RwLock<HashMap<String, Arc<Feed>>>,
+}
+
+/// A loaded channel.
+#[derive(Clone)]
+pub struct ChannelHandle {
+    /// Which.
+    pub id: ChannelId,
+    /// What is on show.
+    pub board: Arc<Board>,
+    orders: mpsc::Sender<Order>,
+    clock: Arc<dyn Clock>,
+}
+
+impl Engine {
+    /// An engine over a store. Channels are loaded when first asked for.
+    #[must_use]
+    pub fn new(store: Store, draw: Arc<dyn Draw>, clock: Arc<dyn Clock>) -> Self {
+        let inner = Inner {
+            ledger: store.ledger(),
+            store,
+            draw,
+            clock,
+            channels: Mutex::default(),
+            addresses: RwLock::default(),
+            feeds: RwLock::default(),
+        };
+        Self { inner: Arc::new(inner) }
+    }
+
+    /// The store behind it.
+    #[must_use]
+    pub fn store(&self) -> &Store {
+        &self.inner.store
+    }
+
+    /// Now.
+    #[must_use]
+    pub fn now(&self) -> Instant {
+        self.inner.clock.now()
+    }
+
+    /// A channel, loaded if need be.
+    ///
+    /// # Errors
+    /// There is none, or the database is away.
+    pub async fn channel(&self, id: ChannelId) -> Result<ChannelHandle, EngineError> {
+        let cell = Arc::clone(self.inner.channels.lock().await.entry(id).or_default());
+        let handle = cell
+            .get_or_try_init(|| async {
+                let (orders, waiting) = mpsc::channel(QUEUE);
+                let board = Arc::new(Board::new(orders.clone()));
+                task::load(Arc::clone(&self.inner), id, Arc::clone(&board), waiting).await?;
+                Ok::<_, EngineError>(ChannelHandle { id, board, orders, clock: Arc::clone(&self.inner.clock) })
+            })
+            .await?;
+        Ok(handle.clone())
+    }
+
+    /// The channel and the widget behind a page's address.
+    ///
+    /// # Errors
+    /// There is none, or the database is away.
+    pub async fn by_page_token(&self, token: &str) -> Result<(ChannelHandle, WidgetId), EngineError> {
+        let known = read(&self.inner.addresses).get(token).copied();
+        let (channel, widget) = match known {
+            Some(known) => known,
+            None => {
+                let record = self.inner.store.widget_by_token(token.to_owned()).await?;
+                write(&self.inner.addresses).insert(token.to_owned(), (record.channel, record.id));
+                (record.channel, record.id)
+            }
+        };
+        Ok((self.channel(channel).await?, widget))
+    }
+
+    /// The feed behind an address.
+    ///
+    /// # Errors
+    /// There is none, or the database is away.
+    pub async fn by_feed_token(&self, token: &str) -> Result<Arc<Feed>, EngineError> {
+        let known = read(&self.inner.feeds).get(token).cloned();
+        if let Some(feed) = known {
+            return Ok(feed);
+        }
+        let feed = Arc::new(self.inner.store.feed_by_token(token.to_owned()).await?);
+        write(&self.inner.feeds).insert(token.to_owned(), Arc::clone(&feed));
+        Ok(feed)
+    }
+
+    /// Takes note that a channel's feeds have changed.
+    ///
+    /// # Errors
+    /// The database is away.
+    pub async fn feeds_changed(&self, id: ChannelId) -> Result<(), EngineError> {
+        let feeds = self.inner.store.feeds(id).await?;
+        write(&self.inner.feeds).retain(|_, feed| feed.channel_id != id.0);
+        self.channel(id).await?.send(Order::Feeds(feeds)).await
+    }
+
+    /// Gives a widget's page another address. Pages open at the old one go blank.
+    ///
+    /// # Errors
+    /// There is no such widget, or the database is away.
+    pub async fn readdress(&self, id: ChannelId, widget: WidgetId, page_token: String) -> Result<(), EngineError> {
+        let channel = self.channel(id).await?;
+        let old = channel.order(|reply| Order::Readdress { widget, page_token, reply }).await?;
+        write(&self.inner.addresses).remove(&old);
+        Ok(())
+    }
+
+    /// Lets every channel keep a snapshot and end.
+    pub async fn stop(&self) {
+        for (_, cell) in self.inner.channels.lock().await.drain() {
+            if let Some(handle) = cell.get() {
+                let (reply, done) = oneshot::channel();
+                if handle.send(Order::Stop(reply)).await.is_ok() {
+                    // An answer that never comes means that the task is gone already.
+                    let _ = done.await;
+                }
+            }
+        }
+    }
+}
+
+fn read<T>(lock: &RwLock<T>) -> std::sync::RwLockReadGuard<'_, T> {
+    lock.read().unwrap_or_else(PoisonError::into_inner)
+}
+
+fn write<T>(lock: &RwLock<T>) -> std::sync::RwLockWriteGuard<'_, T> {
+    lock.write().unwrap_or_else(PoisonError::into_inner)
+}
+
+impl ChannelHandle {
+    async fn send(&self, order: Order) -> Result<(), EngineError> {
+        self.orders.send(order).await.map_err(|_| EngineError::Away)
+    }
+
+    async fn order<T>(&self, order: impl FnOnce(Reply<T>) -> Order) -> Result<T, EngineError> {
+        let (reply, answer) = oneshot::channel();
+        self.send(order(reply)).await?;
+        answer.await.map_err(|_| EngineError::Away)?
+    }
+
+    /// Records what a feed brings. Answers when it is durable.
+    ///
+    /// # Errors
+    /// The database is away; nothing was kept, or will be found as a duplicate when sent again.
+    pub async fn ingest(&self, feed: FeedId, events: Vec<Incoming>) -> Result<Ingested, EngineError> {
+        let now = self.clock.now();
+        let drafts = events.into_iter().map(|event| event.draft(feed, now)).collect();
+        self.order(|reply| Order::Ingest { drafts, reply }).await
+    }
+
+    /// Operates a widget. Answers when it is durable, with the line's place.
+    ///
+    /// # Errors
+    /// The rules refuse it, or the database is away.
+    pub async fn press(&self, press: Pressed) -> Result<Seq, EngineError> {
+        self.order(|reply| Order::Press { press, reply }).await
+    }
+
+    /// Changes a part of a widget's sentence; on air at once.
+    ///
+    /// # Errors
+    /// The part does not take the value, or the database is away.
+    pub async fn edit(&self, widget: WidgetId, key: String, text: String) -> Result<(), EngineError> {
+        self.order(|reply| Order::Edit { widget, key, text, reply }).await
+    }
+
+    /// Makes a widget.
+    ///
+    /// # Errors
+    /// The database is away.
+    pub async fn create(&self, definition: Definition, page_token: String) -> Result<WidgetId, EngineError> {
+        self.order(|reply| Order::Create { definition, page_token, reply }).await
+    }
+
+    /// Asks the channel's state something. All orders given before are done by then.
+    ///
+    /// # Errors
+    /// The channel is being let go.
+    pub async fn ask<T: Send + 'static>(
+        &self,
+        question: impl FnOnce(&Channel, Instant) -> T + Send + 'static,
+    ) -> Result<T, EngineError> {
+        let (reply, answer) = oneshot::channel();
+        let asked = Box::new(move |channel: &Channel, now: Instant| {
+            // Whoever asked may have gone away meanwhile.
+            let _ = reply.send(question(channel, now));
+        });
+        self.send(Order::Ask(asked)).await?;
+        answer.await.map_err(|_| EngineError::Away)
+    }
+}

@@ -1,0 +1,35 @@
+//! Why the engine could not do what was asked.
+
+use tally_core::sentence::EditError;
+use tally_core::widgets::Refusal;
+use tally_store::StoreError;
+
+/// Why the engine could not do what was asked.
+#[derive(Debug, thiserror::Error)]
+pub enum EngineError {
+    /// The database is away; nothing was kept, and it is safe to try again.
+    #[error("the record cannot be written at this moment; try again")]
+    Away,
+    /// The rules do not allow it.
+    #[error(transparent)]
+    Refused(#[from] Refusal),
+    /// An edit was refused.
+    #[error(transparent)]
+    Edit(#[from] EditError),
+    /// There is no such thing.
+    #[error("there is no such thing")]
+    NotFound,
+    /// The store failed in another way.
+    #[error(transparent)]
+    Store(StoreError),
+}
+
+impl From<StoreError> for EngineError {
+    fn from(error: StoreError) -> Self {
+        match error {
+            StoreError::Away(_) => Self::Away,
+            StoreError::NotFound => Self::NotFound,
+            other => Self::Store(other),
+        }
+    }
+}

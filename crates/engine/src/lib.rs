@@ -1,0 +1,19 @@
+//! Channels at work: one task each, commands in; decide, commit, apply, publish.
+//!
+//! Nothing outside this crate may assume that a channel's state lives in this process.
+
+mod board;
+mod clock;
+mod draw;
+mod engine;
+mod error;
+mod orders;
+mod publish;
+mod task;
+
+pub use board::{Board, PageGuard, WidgetChannel};
+pub use clock::{Clock, SystemClock};
+pub use draw::{Draw, Drawn, Pulse, PulseFeed, Shown};
+pub use engine::{ChannelHandle, Engine};
+pub use error::EngineError;
+pub use orders::{Asked, Ingested, Pressed};

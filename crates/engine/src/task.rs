@@ -1,0 +1,408 @@
+//! One channel's task: the only writer of its state and of its ledger.
+
+use crate::board::Board;
+use crate::draw::{Drawn, Pulse, PulseFeed, Shown};
+use crate::engine::Inner;
+use crate::error::EngineError;
+use crate::orders::{Ingested, Order, Pressed, Reply};
+use crate::publish::Pace;
+use std::collections::{BTreeMap, HashMap};
+use std::sync::Arc;
+use std::time::Duration;
+use tally_core::Instant;
+use tally_core::channel::{Channel, Press, RollLine};
+use tally_core::entry::{Draft, Origin};
+use tally_core::ids::{ChannelId, FeedId, Seq, WidgetId};
+use tally_core::widgets::{Action, Definition, Piece};
+use tally_store::feeds::Feed;
+use tally_store::ledger::AppendError;
+use tally_store::rows::EntryRow;
+use tokio::sync::mpsc;
+
+/// How many entries are read at a time when the ledger is replayed.
+const PAGE: i64 = 5_000;
+/// A snapshot is kept whenever this many entries have come since the last.
+const SNAPSHOT_EVERY: u64 = 20_000;
+/// Where a channel stands whose snapshot is out of date, because its definitions have changed.
+const NO_SNAPSHOT: Seq = Seq(0);
+/// Lines that are taken together into one append.
+const MOST_DRAFTS: usize = 2_000;
+/// Least time between two drawings of the signal strip.
+const PULSE_GAP: Duration = Duration::from_millis(200);
+/// The strip is drawn anew after this long without any event, so that "quiet since" stays true.
+const PULSE_IDLE: Duration = Duration::from_secs(20);
+
+/// Loads a channel from its snapshot and the entries since, hangs everything up, and sets it going.
+pub(crate) async fn load(
+    inner: Arc<Inner>,
+    id: ChannelId,
+    board: Arc<Board>,
+    waiting: mpsc::Receiver<Order>,
+) -> Result<(), EngineError> {
+    let record = inner.store.channel(id).await?;
+    let widgets = inner.store.widgets(id).await?;
+    let tokens: BTreeMap<WidgetId, String> = widgets.iter().map(|one| (one.id, one.page_token.clone())).collect();
+    let empty = Channel::new(record.settings, widgets.into_iter().map(|one| (one.id, one.definition.unfolded())));
+    let channel = match inner.store.snapshot(id).await? {
+        Some(snapshot) => empty.resume(snapshot).unwrap_or(empty),
+        None => empty,
+    };
+    let feeds = inner.store.feeds(id).await?;
+    let now = tokio::time::Instant::now();
+    let mut task = Task {
+        kept_at: channel.last_seq(),
+        channel,
+        inner,
+        id,
+        board,
+        tokens,
+        feeds,
+        pace: Pace::default(),
+        pulse_due: Some(now),
+        pulse_drawn: now,
+        behind: true,
+        ring: None,
+    };
+    task.catch_up().await?;
+    let all: Vec<WidgetId> = task.channel.widgets().map(|(id, _)| id).collect();
+    task.pace.touch(all);
+    task.draw();
+    tokio::spawn(task.run(waiting));
+    Ok(())
+}
+
+struct Task {
+    inner: Arc<Inner>,
+    id: ChannelId,
+    channel: Channel,
+    board: Arc<Board>,
+    tokens: BTreeMap<WidgetId, String>,
+    feeds: Vec<Feed>,
+    pace: Pace,
+    pulse_due: Option<tokio::time::Instant>,
+    pulse_drawn: tokio::time::Instant,
+    /// The ledger may hold entries that are not folded in: after a failure during a commit.
+    behind: bool,
+    /// The last entry in the newest snapshot.
+    kept_at: Seq,
+    /// Which widgets change by themselves next, and when.
+    ring: Option<(Instant, Vec<WidgetId>)>,
+}
+
+impl Task {
+    async fn run(mut self, mut waiting: mpsc::Receiver<Order>) {
+        self.set_alarm();
+        // An order that was taken out while looking for more of the same kind.
+        let mut next: Option<Order> = None;
+        loop {
+            let order = match next.take() {
+                Some(order) => Some(order),
+                None => {
+                    let wake = self.wake_at();
+                    tokio::select! {
+                        order = waiting.recv() => match order {
+                            Some(order) => Some(order),
+                            None => return,
+                        },
+                        () = tokio::time::sleep_until(wake) => None,
+                    }
+                }
+            };
+            match order {
+                Some(Order::Ingest { drafts, reply }) => {
+                    let mut group = vec![(drafts, reply)];
+                    let mut lines = group[0].0.len();
+                    while lines < MOST_DRAFTS {
+                        match waiting.try_recv() {
+                            Ok(Order::Ingest { drafts, reply }) => {
+                                lines += drafts.len();
+                                group.push((drafts, reply));
+                            }
+                            Ok(other) => {
+                                next = Some(other);
+                                break;
+                            }
+                            Err(_) => break,
+                        }
+                    }
+                    self.ingest(group).await;
+                }
+                Some(Order::Stop(done)) => {
+                    self.keep_snapshot().await;
+                    let _ = done.send(());
+                    return;
+                }
+                Some(order) => self.obey(order).await,
+                None => {}
+            }
+            self.ring_alarm();
+            self.draw();
+            if self.channel.last_seq().0 >= self.kept_at.0 + SNAPSHOT_EVERY {
+                self.keep_snapshot().await;
+            }
+        }
+    }
+
+    async fn obey(&mut self, order: Order) {
+        // Replies to somebody who has gone away meanwhile are dropped: the deed is done all the same.
+        match order {
+            Order::Press { press, reply } => {
+                let _ = reply.send(self.press(press).await);
+            }
+            Order::Edit { widget, key, text, reply } => {
+                let _ = reply.send(self.edit(widget, &key, &text).await);
+            }
+            Order::Create { definition, page_token, reply } => {
+                let _ = reply.send(self.create(definition, page_token).await);
+            }
+            Order::Readdress { widget, page_token, reply } => {
+                let _ = reply.send(self.readdress(widget, page_token).await);
+            }
+            Order::Feeds(feeds) => {
+                self.feeds = feeds;
+                self.pulse_soon();
+            }
+            Order::Pages => self.pulse_soon(),
+            Order::Ask(question) => question(&self.channel, self.inner.clock.now()),
+            // Taken out by `run` before they get here.
+            Order::Ingest { .. } | Order::Stop(_) => {}
+        }
+    }
+
+    // ---- decide → commit → apply ----
+
+    async fn ingest(&mut self, group: Vec<(Vec<Draft>, Reply<Ingested>)>) {
+        let (mut all, mut replies) = (Vec::new(), Vec::with_capacity(group.len()));
+        for (drafts, reply) in group {
+            replies.push((drafts.len(), reply));
+            all.extend(drafts);
+        }
+        match self.append(all).await {
+            Ok(places) => {
+                let mut rest = places.as_slice();
+                for (count, reply) in replies {
+                    let (mine, others) = rest.split_at(count.min(rest.len()));
+                    rest = others;
+                    let accepted = mine.iter().flatten().count();
+                    let ingested =
+                        Ingested { accepted, duplicates: count - accepted, last_seq: self.channel.last_seq() };
+                    let _ = reply.send(Ok(ingested));
+                }
+            }
+            Err(_) => {
+                for (_, reply) in replies {
+                    let _ = reply.send(Err(EngineError::Away));
+                }
+            }
+        }
+    }
+
+    async fn press(&mut self, press: Pressed) -> Result<Seq, EngineError> {
+        let now = self.inner.clock.now();
+        let action = Action { name: &press.action, value: press.value };
+        let body = self.channel.decide(&Press { widget: press.widget, action, by: &press.by }, now)?;
+        let draft = Draft {
+            origin: Origin { source: press.source.to_owned(), id: press.id },
+            feed: None,
+            happened_at: now,
+            arrived_at: now,
+            body,
+        };
+        let places = self.append(vec![draft]).await?;
+        Ok(places.into_iter().flatten().next().unwrap_or_else(|| self.channel.last_seq()))
+    }
+
+    /// Makes drafts durable, then folds them in. Says which place each was given.
+    async fn append(&mut self, drafts: Vec<Draft>) -> Result<Vec<Option<Seq>>, EngineError> {
+        for _ in 0..3 {
+            self.catch_up().await?;
+            let rows = drafts.iter().map(|draft| EntryRow::of(self.id, draft)).collect::<Result<_, _>>()?;
+            match self.inner.ledger.append(self.id, self.channel.last_seq(), rows).await {
+                Ok(places) => {
+                    for (draft, place) in drafts.into_iter().zip(&places) {
+                        if let Some(seq) = place {
+                            let touched = self.channel.apply(&draft.at(*seq));
+                            self.pace.touch(touched);
+                        }
+                    }
+                    self.set_alarm();
+                    self.pulse_soon();
+                    return Ok(places);
+                }
+                Err(AppendError::Behind) => self.behind = true,
+                Err(AppendError::Away(_)) => {
+                    self.behind = true;
+                    return Err(EngineError::Away);
+                }
+            }
+        }
+        Err(EngineError::Away)
+    }
+
+    /// Folds in whatever the ledger holds beyond the present state.
+    async fn catch_up(&mut self) -> Result<(), EngineError> {
+        while self.behind {
+            let entries = self.inner.store.entries_after(self.id, self.channel.last_seq(), PAGE).await?;
+            self.behind = !entries.is_empty();
+            for entry in &entries {
+                let touched = self.channel.apply(entry);
+                self.pace.touch(touched);
+            }
+        }
+        Ok(())
+    }
+
+    // ---- definitions ----
+
+    async fn edit(&mut self, id: WidgetId, key: &str, text: &str) -> Result<(), EngineError> {
+        self.catch_up().await?;
+        let piece = self.channel.widget(id).ok_or(EngineError::NotFound)?;
+        let (edited, refold) = piece.edited(key, text, self.channel.settings())?;
+        let edited = if refold { self.refold(id, &edited).await? } else { edited };
+        self.inner.store.save_definition(id, edited.definition()).await?;
+        self.channel.put(id, edited);
+        self.kept_at = NO_SNAPSHOT;
+        self.pace.touch([id]);
+        self.set_alarm();
+        Ok(())
+    }
+
+    /// A definition folded over the whole ledger.
+    async fn refold(&self, id: WidgetId, piece: &Piece) -> Result<Piece, EngineError> {
+        let kinds = match piece.counts() {
+            Some(kind) => vec![kind.key()],
+            None => vec!["act", "void"],
+        };
+        let mut fresh = Channel::new(*self.channel.settings(), [(id, piece.emptied())]);
+        loop {
+            let after = fresh.last_seq();
+            let entries = self.inner.store.entries_of_kinds(self.id, kinds.clone(), after, PAGE).await?;
+            if entries.is_empty() {
+                break;
+            }
+            for entry in &entries {
+                fresh.apply(entry);
+            }
+        }
+        Ok(fresh.widget(id).cloned().unwrap_or_else(|| piece.emptied()))
+    }
+
+    async fn create(&mut self, definition: Definition, page_token: String) -> Result<WidgetId, EngineError> {
+        self.catch_up().await?;
+        let record = self.inner.store.create_widget(self.id, definition, page_token).await?;
+        let piece = self.refold(record.id, &record.definition.unfolded()).await?;
+        self.channel.put(record.id, piece);
+        self.kept_at = NO_SNAPSHOT;
+        self.tokens.insert(record.id, record.page_token);
+        self.pace.touch([record.id]);
+        self.set_alarm();
+        Ok(record.id)
+    }
+
+    async fn readdress(&mut self, id: WidgetId, page_token: String) -> Result<String, EngineError> {
+        let old = self.tokens.get(&id).cloned().ok_or(EngineError::NotFound)?;
+        self.inner.store.save_page_token(id, page_token.clone()).await?;
+        self.tokens.insert(id, page_token);
+        self.pace.touch([id]);
+        Ok(old)
+    }
+
+    // ---- alarms and publishing ----
+
+    fn set_alarm(&mut self) {
+        self.ring = self.channel.next_alarm(self.inner.clock.now());
+    }
+
+    fn ring_alarm(&mut self) {
+        let now = self.inner.clock.now();
+        if let Some((at, _)) = &self.ring
+            && *at <= now
+            && let Some((_, ids)) = self.ring.take()
+        {
+            self.pace.touch(ids);
+            self.set_alarm();
+        }
+    }
+
+    fn pulse_soon(&mut self) {
+        if self.pulse_due.is_none() {
+            self.pulse_due = Some(self.pulse_drawn + PULSE_GAP);
+        }
+    }
+
+    /// When the task must look up even if nobody calls.
+    fn wake_at(&self) -> tokio::time::Instant {
+        let idle = self.pulse_drawn + PULSE_IDLE;
+        let alarm = self.ring.as_ref().map(|(at, _)| {
+            let wait = (*at - self.inner.clock.now()).to_std().unwrap_or_default();
+            // A far alarm is looked at again from time to time, should the machine's clock be set.
+            tokio::time::Instant::now() + wait.min(PULSE_IDLE)
+        });
+        [Some(idle), self.pace.next(), self.pulse_due, alarm].into_iter().flatten().min().unwrap_or(idle)
+    }
+
+    fn draw(&mut self) {
+        let tick = tokio::time::Instant::now();
+        let ready = self.pace.take(tick);
+        if !ready.is_empty() {
+            let now = self.inner.clock.now();
+            let plates = self.plates(now);
+            for id in ready {
+                if let Some(drawn) = self.drawn(id, plates.get(&id).copied(), now) {
+                    let token = self.tokens.get(&id).map_or("", String::as_str);
+                    self.board.hang(id, token, drawn);
+                }
+            }
+        }
+        if self.pulse_due.is_some_and(|due| due <= tick) || self.pulse_drawn + PULSE_IDLE <= tick {
+            self.pulse_due = None;
+            self.pulse_drawn = tick;
+            self.draw_pulse();
+        }
+    }
+
+    /// The places on the desk of the widgets that can be operated.
+    fn plates(&self, now: Instant) -> HashMap<WidgetId, usize> {
+        self.channel
+            .widgets()
+            .filter(|(_, piece)| !piece.levers(now).is_empty())
+            .enumerate()
+            .map(|(place, (id, _))| (id, place))
+            .collect()
+    }
+
+    fn drawn(&self, id: WidgetId, plate: Option<usize>, now: Instant) -> Option<Drawn> {
+        let piece = self.channel.widget(id)?;
+        let (view, levers) = (piece.view(self.channel.settings(), now), piece.levers(now));
+        let shown = Shown { id, plate, seq: self.channel.last_seq(), view: &view, levers: &levers, now };
+        Some(self.inner.draw.widget(&shown))
+    }
+
+    fn draw_pulse(&self) {
+        let feeds: Vec<PulseFeed> = self
+            .feeds
+            .iter()
+            .map(|feed| PulseFeed { id: feed.id, name: feed.name.clone(), last: self.channel.pulse(FeedId(feed.id)) })
+            .collect();
+        let roll: Vec<RollLine> = self.channel.roll().cloned().collect();
+        let pulse = Pulse {
+            feeds: &feeds,
+            roll: &roll,
+            pages: self.board.pages(),
+            calendar: self.channel.settings().calendar,
+            now: self.inner.clock.now(),
+        };
+        self.board.hang_pulse(self.inner.draw.pulse(&pulse));
+    }
+
+    async fn keep_snapshot(&mut self) {
+        if self.kept_at == self.channel.last_seq() {
+            return;
+        }
+        // Should this fail, starting takes longer without one, and that is all: no second try soon.
+        self.kept_at = self.channel.last_seq();
+        if let Err(error) = self.inner.store.save_snapshot(self.id, self.channel.snapshot()).await {
+            tracing::warn!(%error, channel = %self.id, "a snapshot could not be kept");
+        }
+    }
+}

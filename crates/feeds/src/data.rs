@@ -1,0 +1,203 @@
+//! The `data` of each event type.
+
+use crate::Problem;
+use serde_json::{Map, Value};
+use tally_core::happening::{Actor, Happening, Tier};
+use tally_core::money::{Currency, Money};
+use tally_core::text;
+
+/// The types of the contract that this version does not record yet.
+const NOT_YET: [&str; 8] = [
+    "tally.gift",
+    "tally.cheer",
+    "tally.raid",
+    "tally.reward",
+    "tally.purchase",
+    "tally.gauge",
+    "tally.stat",
+    "tally.signal",
+];
+
+/// Most months of a subscription: a hundred years.
+const MOST_MONTHS: u64 = 1_200;
+
+/// Reads the data of an event of a type.
+pub(crate) fn happening(kind: &str, data: Value) -> Result<Happening, Problem> {
+    let known = matches!(kind, "tally.follow" | "tally.sub" | "tally.tip");
+    if !known {
+        let detail = if NOT_YET.contains(&kind) {
+            format!("The type {kind} is not recorded yet; send tally.follow, tally.sub or tally.tip.")
+        } else {
+            "The type must be one of tally.follow, tally.sub, tally.tip.".to_owned()
+        };
+        return Err(Problem::new("/type", detail));
+    }
+    let Value::Object(data) = data else {
+        return Err(Problem::new("/data", "The data must be a JSON object."));
+    };
+    let data = Fields { fields: &data, path: "/data" };
+    Ok(match kind {
+        "tally.follow" => Happening::Follow { actor: data.actor("actor")? },
+        "tally.sub" => Happening::Sub {
+            actor: data.actor("actor")?,
+            tier: data.tier()?,
+            months: data.months()?,
+            message: data.message()?,
+            gifted_by: if data.present("gifted_by") { Some(data.actor("gifted_by")?) } else { None },
+        },
+        _ => Happening::Tip { actor: data.actor("actor")?, amount: data.amount()?, message: data.message()? },
+    })
+}
+
+/// A JSON object and where it stands.
+struct Fields<'a> {
+    fields: &'a Map<String, Value>,
+    path: &'a str,
+}
+
+impl Fields<'_> {
+    fn get(&self, name: &str) -> Option<&Value> {
+        self.fields.get(name).filter(|value| !value.is_null())
+    }
+
+    fn present(&self, name: &str) -> bool {
+        self.get(name).is_some()
+    }
+
+    fn refuse(&self, name: &str, why: impl std::fmt::Display) -> Problem {
+        Problem::new(format!("{}/{name}", self.path), format!("The {name} {why}."))
+    }
+
+    fn text(&self, name: &str) -> Result<&str, Problem> {
+        match self.get(name) {
+            None => Err(self.refuse(name, "is missing")),
+            Some(Value::String(text)) => Ok(text),
+            Some(_) => Err(self.refuse(name, "must be a text in quotation marks")),
+        }
+    }
+
+    fn actor(&self, name: &str) -> Result<Actor, Problem> {
+        let fields = match self.get(name) {
+            None => return Err(self.refuse(name, "is missing; send {\"id\": …, \"name\": …}")),
+            Some(Value::Object(fields)) => fields,
+            Some(_) => return Err(self.refuse(name, "must be an object: {\"id\": …, \"name\": …}")),
+        };
+        let path = format!("{}/{name}", self.path);
+        let actor = Fields { fields, path: &path };
+        let optional = |field: &str| {
+            if !actor.present(field) {
+                return Ok(None);
+            }
+            text::name(actor.text(field)?).map(Some).map_err(|error| actor.refuse(field, error))
+        };
+        Ok(Actor {
+            id: optional("id")?,
+            name: text::name(actor.text("name")?).map_err(|error| actor.refuse("name", error))?,
+            avatar: optional("avatar")?,
+            anonymous: match actor.get("anonymous") {
+                None => false,
+                Some(Value::Bool(anonymous)) => *anonymous,
+                Some(_) => return Err(actor.refuse("anonymous", "must be true or false")),
+            },
+        })
+    }
+
+    fn message(&self) -> Result<Option<String>, Problem> {
+        if !self.present("message") {
+            return Ok(None);
+        }
+        let message = text::message(self.text("message")?).map_err(|error| self.refuse("message", error))?;
+        Ok(Some(message).filter(|message| !message.is_empty()))
+    }
+
+    fn tier(&self) -> Result<Tier, Problem> {
+        self.get("tier")
+            .and_then(Value::as_u64)
+            .and_then(|tier| u8::try_from(tier).ok())
+            .and_then(|tier| Tier::try_from(tier).ok())
+            .ok_or_else(|| self.refuse("tier", "must be the number 1, 2 or 3"))
+    }
+
+    fn months(&self) -> Result<Option<u32>, Problem> {
+        let Some(value) = self.get("months") else { return Ok(None) };
+        value
+            .as_u64()
+            .filter(|months| *months <= MOST_MONTHS)
+            .and_then(|months| u32::try_from(months).ok())
+            .map(Some)
+            .ok_or_else(|| self.refuse("months", format!("must be a whole number from 0 to {MOST_MONTHS}")))
+    }
+
+    fn amount(&self) -> Result<Money, Problem> {
+        let currency = Currency::parse(self.text("currency")?).map_err(|error| self.refuse("currency", error))?;
+        let amount = match self.get("amount") {
+            Some(Value::Number(_)) => {
+                return Err(self.refuse("amount", "must be in quotation marks, such as \"12.50\""));
+            }
+            _ => self.text("amount")?,
+        };
+        let money = Money::parse(amount, currency).map_err(|error| self.refuse("amount", error))?;
+        if money.minor <= 0 {
+            return Err(self.refuse("amount", "must be more than 0"));
+        }
+        Ok(money)
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use serde_json::json;
+
+    fn refused(kind: &str, data: Value) -> String {
+        happening(kind, data).unwrap_err().pointer
+    }
+
+    #[test]
+    fn each_type_is_read_whole() {
+        let actor = json!({"id": "7", "name": " quietferry ", "avatar": "https://pictures.example/7.png"});
+        let sub = happening(
+            "tally.sub",
+            json!({"actor": actor, "tier": 2, "months": 14, "message": "hello", "gifted_by": {"name": "ninepins"}}),
+        );
+        let Ok(Happening::Sub { actor, tier, months, message, gifted_by }) = sub else { panic!("{sub:?}") };
+        assert_eq!((actor.name.as_str(), u8::from(tier), months), ("quietferry", 2, Some(14)));
+        assert_eq!((message.as_deref(), gifted_by.unwrap().id), (Some("hello"), None));
+        let tip = happening(
+            "tally.tip",
+            json!({"actor": {"name": "Somebody", "anonymous": true}, "amount": "500", "currency": "JPY", "message": ""}),
+        );
+        let Ok(Happening::Tip { actor, amount, message: None }) = tip else { panic!("{tip:?}") };
+        assert!(actor.anonymous);
+        assert_eq!(amount.to_string(), "¥500");
+    }
+
+    #[test]
+    fn absurd_values_are_refused_where_they_stand() {
+        let tip =
+            |amount: Value, currency: &str| json!({"actor": {"name": "x"}, "amount": amount, "currency": currency});
+        let cases = [
+            (tip(json!("-5"), "GBP"), "/data/amount"),
+            (tip(json!("0.00"), "GBP"), "/data/amount"),
+            (tip(json!("1000000000000000000000000000000"), "GBP"), "/data/amount"),
+            (tip(json!("1e30"), "GBP"), "/data/amount"),
+            (tip(json!("3.141"), "GBP"), "/data/amount"),
+            (tip(json!(12.5), "GBP"), "/data/amount"),
+            (tip(json!("5"), "QQQ"), "/data/currency"),
+            (tip(json!("5"), "gbp"), "/data/currency"),
+            (json!({"actor": {"name": "x"}, "currency": "GBP"}), "/data/amount"),
+            (json!({"actor": "x", "amount": "1", "currency": "GBP"}), "/data/actor"),
+            (json!({"actor": {"name": ""}, "amount": "1", "currency": "GBP"}), "/data/actor/name"),
+            (json!({"actor": {"name": "a\u{202e}b"}, "amount": "1", "currency": "GBP"}), "/data/actor/name"),
+            (json!({"actor": {"name": "a\u{1b}[31m"}, "amount": "1", "currency": "GBP"}), "/data/actor/name"),
+            (json!({"actor": {"name": "x", "anonymous": "yes"}}), "/data/actor/anonymous"),
+        ];
+        for (data, pointer) in cases {
+            assert_eq!(refused("tally.tip", data.clone()), pointer, "{data}");
+        }
+        for tier in [json!(0), json!(4), json!("1"), json!(1.5), json!(null)] {
+            assert_eq!(refused("tally.sub", json!({"actor": {"name": "x"}, "tier": tier})), "/data/tier");
+        }
+        assert_eq!(refused("tally.follow", json!({})), "/data/actor");
+    }
+}

@@ -1,0 +1,261 @@
+//! The one writer of the ledger.
+//!
+//! Appends that wait at the same time are written in one transaction, whichever channels they are
+//! for (group commit): a commit costs the same for one line as for a thousand. A sender is
+//! answered only after the commit that holds its lines.
+
+use crate::rows::EntryRow;
+use crate::schema::entries;
+use crate::{Store, StoreError, connect};
+use diesel::prelude::*;
+use diesel::result::{DatabaseErrorKind, Error};
+use std::collections::{HashMap, HashSet};
+use tally_core::entry::Entry;
+use tally_core::ids::{ChannelId, Seq};
+use tokio::sync::{mpsc, oneshot};
+
+/// No transaction grows beyond this many lines.
+const MOST_ROWS: usize = 4_000;
+/// Lines a statement: ten values each, and a statement takes 65,535.
+const ROWS_A_STATEMENT: usize = 1_000;
+/// How many appends may wait before senders have to.
+const QUEUE: usize = 1_024;
+
+/// Where appends are handed in.
+#[derive(Clone)]
+pub struct Ledger {
+    queue: mpsc::Sender<Append>,
+}
+
+/// Lines of one channel that belong together: all are written or none.
+struct Append {
+    channel: ChannelId,
+    after: Seq,
+    rows: Vec<EntryRow>,
+    reply: oneshot::Sender<Result<Vec<Option<Seq>>, AppendError>>,
+}
+
+/// Why lines were not written, or perhaps not.
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+pub enum AppendError {
+    /// The database is away. The lines may have been written if it went during the commit, so
+    /// whoever holds state must read on from its last entry before it appends again.
+    #[error("the database is away: {0}")]
+    Away(String),
+    /// Somebody else has written after `after`; read on and try again.
+    #[error("the ledger has gone on meanwhile")]
+    Behind,
+}
+
+impl Ledger {
+    pub(crate) fn start(url: String) -> Self {
+        let (queue, waiting) = mpsc::channel(QUEUE);
+        std::thread::spawn(move || Writer { url, conn: None, waiting }.run());
+        Self { queue }
+    }
+
+    /// Appends lines after the entry `after`, in order, and says which place each was given; none
+    /// for a line whose origin stands in the ledger already (or earlier among `rows`).
+    ///
+    /// # Errors
+    /// See [`AppendError`].
+    pub async fn append(
+        &self,
+        channel: ChannelId,
+        after: Seq,
+        rows: Vec<EntryRow>,
+    ) -> Result<Vec<Option<Seq>>, AppendError> {
+        let gone = || AppendError::Away("the writer has stopped".into());
+        let (reply, answer) = oneshot::channel();
+        self.queue.send(Append { channel, after, rows, reply }).await.map_err(|_| gone())?;
+        answer.await.map_err(|_| gone())?
+    }
+}
+
+struct Writer {
+    url: String,
+    conn: Option<MysqlConnection>,
+    waiting: mpsc::Receiver<Append>,
+}
+
+/// The places given to the lines of each append.
+type Places = Vec<Vec<Option<Seq>>>;
+
+impl Writer {
+    fn run(mut self) {
+        while let Some(first) = self.waiting.blocking_recv() {
+            let mut group = vec![first];
+            let mut rows = group[0].rows.len();
+            while rows < MOST_ROWS
+                && let Ok(more) = self.waiting.try_recv()
+            {
+                rows += more.rows.len();
+                group.push(more);
+            }
+            self.write(group);
+        }
+    }
+
+    fn write(&mut self, mut group: Vec<Append>) {
+        match self.commit(&mut group) {
+            Ok(places) => {
+                for (append, places) in group.into_iter().zip(places) {
+                    // A sender that has gone away meanwhile will send again and find its lines there.
+                    let _ = append.reply.send(Ok(places));
+                }
+            }
+            Err(StoreError::Taken) if group.len() > 1 => {
+                // One append does not fit. Alone, each finds out for itself.
+                for append in group {
+                    self.write(vec![append]);
+                }
+            }
+            Err(StoreError::Taken) => {
+                for append in group {
+                    let _ = append.reply.send(Err(AppendError::Behind));
+                }
+            }
+            Err(error) => {
+                tracing::warn!(%error, "the ledger could not be written");
+                self.conn = None;
+                for append in group {
+                    let _ = append.reply.send(Err(AppendError::Away(error.to_string())));
+                }
+            }
+        }
+    }
+
+    fn commit(&mut self, group: &mut [Append]) -> Result<Places, StoreError> {
+        let mut conn = match self.conn.take() {
+            Some(conn) => conn,
+            None => connect(&self.url)?,
+        };
+        // Most of the time nothing is there twice, so write first and look only when refused.
+        let none = HashSet::new();
+        let result = match insert(&mut conn, group, &none) {
+            Err(Error::DatabaseError(DatabaseErrorKind::UniqueViolation, _)) => {
+                known(&mut conn, group).and_then(|known| insert(&mut conn, group, &known))
+            }
+            other => other,
+        };
+        self.conn = Some(conn);
+        Ok(result?)
+    }
+}
+
+/// A line's channel and origin.
+type OriginOf = (u32, Vec<u8>);
+
+/// Which of the lines' origins stand in the ledger already.
+fn known(conn: &mut MysqlConnection, group: &[Append]) -> QueryResult<HashSet<OriginOf>> {
+    let mut wanted: HashMap<u32, Vec<&[u8]>> = HashMap::new();
+    for row in group.iter().flat_map(|append| &append.rows) {
+        wanted.entry(row.channel_id).or_default().push(&row.origin);
+    }
+    let mut found = HashSet::new();
+    for (channel, origins) in wanted {
+        for origins in origins.chunks(ROWS_A_STATEMENT) {
+            let there: Vec<Vec<u8>> = entries::table
+                .select(entries::origin)
+                .filter(entries::channel_id.eq(channel).and(entries::origin.eq_any(origins)))
+                .load(conn)?;
+            found.extend(there.into_iter().map(|origin| (channel, origin)));
+        }
+    }
+    Ok(found)
+}
+
+/// Writes all lines but those already known, in one transaction, giving each its place.
+fn insert(conn: &mut MysqlConnection, group: &mut [Append], known: &HashSet<OriginOf>) -> QueryResult<Places> {
+    let mut seen = HashSet::new();
+    let mut heads: HashMap<ChannelId, Seq> = HashMap::new();
+    let mut places = Vec::with_capacity(group.len());
+    let mut fresh: Vec<&EntryRow> = Vec::new();
+    for append in group {
+        let head = heads.entry(append.channel).or_insert(append.after);
+        let mut given = Vec::with_capacity(append.rows.len());
+        for row in &mut append.rows {
+            let origin = (row.channel_id, row.origin.clone());
+            if known.contains(&origin) || !seen.insert(origin) {
+                given.push(None);
+                continue;
+            }
+            *head = head.next();
+            row.seq = head.0;
+            given.push(Some(*head));
+            fresh.push(row);
+        }
+        places.push(given);
+    }
+    conn.transaction(|conn| {
+        for rows in fresh.chunks(ROWS_A_STATEMENT) {
+            diesel::insert_into(entries::table).values(rows.to_vec()).execute(conn)?;
+        }
+        Ok(places)
+    })
+}
+
+impl Store {
+    /// Up to `most` entries after a place, in order.
+    ///
+    /// # Errors
+    /// The database is away, or an entry cannot be read.
+    pub async fn entries_after(&self, channel: ChannelId, after: Seq, most: i64) -> Result<Vec<Entry>, StoreError> {
+        self.run(move |conn| {
+            let rows: Vec<EntryRow> = entries::table
+                .filter(entries::channel_id.eq(channel.0).and(entries::seq.gt(after.0)))
+                .order(entries::seq)
+                .limit(most)
+                .select(EntryRow::as_select())
+                .load(conn)?;
+            rows.into_iter().map(EntryRow::entry).collect()
+        })
+        .await
+    }
+
+    /// Up to `most` entries after a place that are filed under one of `kinds`, in order.
+    ///
+    /// # Errors
+    /// The database is away, or an entry cannot be read.
+    pub async fn entries_of_kinds(
+        &self,
+        channel: ChannelId,
+        kinds: Vec<&'static str>,
+        after: Seq,
+        most: i64,
+    ) -> Result<Vec<Entry>, StoreError> {
+        self.run(move |conn| {
+            let rows: Vec<EntryRow> = entries::table
+                .filter(entries::channel_id.eq(channel.0).and(entries::seq.gt(after.0)))
+                .filter(entries::kind.eq_any(kinds))
+                .order(entries::seq)
+                .limit(most)
+                .select(EntryRow::as_select())
+                .load(conn)?;
+            rows.into_iter().map(EntryRow::entry).collect()
+        })
+        .await
+    }
+
+    /// The `most` entries of a kind that happened last, newest first.
+    ///
+    /// # Errors
+    /// The database is away, or an entry cannot be read.
+    pub async fn newest_of_kind(
+        &self,
+        channel: ChannelId,
+        kind: &'static str,
+        most: i64,
+    ) -> Result<Vec<Entry>, StoreError> {
+        self.run(move |conn| {
+            let rows: Vec<EntryRow> = entries::table
+                .filter(entries::channel_id.eq(channel.0).and(entries::kind.eq(kind)))
+                .order((entries::happened_us.desc(), entries::seq.desc()))
+                .limit(most)
+                .select(EntryRow::as_select())
+                .load(conn)?;
+            rows.into_iter().map(EntryRow::entry).collect()
+        })
+        .await
+    }
+}

@@ -1,0 +1,89 @@
+//! Rows of the ledger, and entries made from them.
+
+use crate::StoreError;
+use crate::schema::entries;
+use chrono::DateTime;
+use diesel::prelude::*;
+use sha2::{Digest, Sha256};
+use tally_core::Instant;
+use tally_core::entry::{Draft, Entry, Origin};
+use tally_core::ids::{ChannelId, FeedId, Seq};
+
+/// A line of the ledger as it is kept.
+#[derive(Debug, Clone, PartialEq, Eq, Queryable, Selectable, Insertable)]
+#[diesel(table_name = entries)]
+pub struct EntryRow {
+    /// Whose.
+    pub channel_id: u32,
+    /// Place.
+    pub seq: u64,
+    /// See [`origin_key`].
+    pub origin: Vec<u8>,
+    /// CloudEvents `source`.
+    pub source: String,
+    /// CloudEvents `id`.
+    pub source_id: String,
+    /// Through which feed.
+    pub feed_id: Option<u32>,
+    /// Under which word it is filed.
+    pub kind: String,
+    /// When it happened, microseconds of Unix time.
+    pub happened_us: i64,
+    /// When it arrived, microseconds of Unix time.
+    pub arrived_us: i64,
+    /// JSON of [`tally_core::entry::Body`].
+    pub body: String,
+}
+
+/// Sixteen bytes that stand for (source, id): the first half of their SHA-256, with a zero byte
+/// between the two, which neither can contain.
+#[must_use]
+pub fn origin_key(origin: &Origin) -> Vec<u8> {
+    let mut hash = Sha256::new();
+    hash.update(origin.source.as_bytes());
+    hash.update([0]);
+    hash.update(origin.id.as_bytes());
+    hash.finalize()[..16].to_vec()
+}
+
+impl EntryRow {
+    /// The row of a draft, before it has its place.
+    ///
+    /// # Errors
+    /// Its body cannot be written as JSON, which no body of ours does.
+    pub fn of(channel: ChannelId, draft: &Draft) -> Result<Self, StoreError> {
+        Ok(Self {
+            channel_id: channel.0,
+            seq: 0,
+            origin: origin_key(&draft.origin),
+            source: draft.origin.source.clone(),
+            source_id: draft.origin.id.clone(),
+            feed_id: draft.feed.map(|feed| feed.0),
+            kind: draft.body.file_under().to_owned(),
+            happened_us: draft.happened_at.timestamp_micros(),
+            arrived_us: draft.arrived_at.timestamp_micros(),
+            body: serde_json::to_string(&draft.body).map_err(|error| StoreError::Unreadable(error.to_string()))?,
+        })
+    }
+
+    /// The entry that the row keeps.
+    ///
+    /// # Errors
+    /// The row was written by a version that this one does not understand.
+    pub fn entry(self) -> Result<Entry, StoreError> {
+        let seq = Seq(self.seq);
+        let unreadable = |what: &str| StoreError::Unreadable(format!("entry {seq}: {what}"));
+        Ok(Entry {
+            seq,
+            origin: Origin { source: self.source, id: self.source_id },
+            feed: self.feed_id.map(FeedId),
+            happened_at: instant(self.happened_us).ok_or_else(|| unreadable("when it happened"))?,
+            arrived_at: instant(self.arrived_us).ok_or_else(|| unreadable("when it arrived"))?,
+            body: serde_json::from_str(&self.body).map_err(|error| unreadable(&error.to_string()))?,
+        })
+    }
+}
+
+fn instant(micros: i64) -> Option<Instant> {
+    DateTime::from_timestamp_micros(micros)
+}

@@ -1,0 +1,81 @@
+//! The tables, as `migrations/` makes them; a test compares the two.
+#![allow(missing_docs, reason = "the migrations tell what each column is")]
+
+diesel::table! {
+    channels (id) {
+        id -> Unsigned<Integer>,
+        name -> Varchar,
+        zone -> Varchar,
+        currency -> Char,
+        day_start_minute -> Unsigned<SmallInt>,
+        weight_1 -> Unsigned<SmallInt>,
+        weight_2 -> Unsigned<SmallInt>,
+        weight_3 -> Unsigned<SmallInt>,
+    }
+}
+
+diesel::table! {
+    users (id) {
+        id -> Unsigned<Integer>,
+        channel_id -> Unsigned<Integer>,
+        name -> Varchar,
+        password_hash -> Varchar,
+        session_epoch -> Unsigned<Integer>,
+    }
+}
+
+diesel::table! {
+    feeds (id) {
+        id -> Unsigned<Integer>,
+        channel_id -> Unsigned<Integer>,
+        name -> Varchar,
+        kind -> Varchar,
+        token -> Varchar,
+        secret -> Varchar,
+        previous_secret -> Nullable<Varchar>,
+        previous_until_us -> Nullable<Bigint>,
+    }
+}
+
+diesel::table! {
+    widgets (id) {
+        id -> Unsigned<Integer>,
+        channel_id -> Unsigned<Integer>,
+        definition -> Text,
+        page_token -> Varchar,
+    }
+}
+
+diesel::table! {
+    api_tokens (id) {
+        id -> Unsigned<Integer>,
+        channel_id -> Unsigned<Integer>,
+        name -> Varchar,
+        digest -> Binary,
+        scopes -> Varchar,
+    }
+}
+
+diesel::table! {
+    entries (channel_id, seq) {
+        channel_id -> Unsigned<Integer>,
+        seq -> Unsigned<Bigint>,
+        origin -> Binary,
+        source -> Varchar,
+        source_id -> Varchar,
+        feed_id -> Nullable<Unsigned<Integer>>,
+        kind -> Varchar,
+        happened_us -> Bigint,
+        arrived_us -> Bigint,
+        body -> Text,
+    }
+}
+
+diesel::table! {
+    snapshots (channel_id) {
+        channel_id -> Unsigned<Integer>,
+        seq -> Unsigned<Bigint>,
+        version -> Unsigned<Integer>,
+        body -> Longtext,
+    }
+}

@@ -1,0 +1,29 @@
+//! `tally`: the program.
+
+use clap::Parser;
+use std::process::ExitCode;
+use tracing_subscriber::EnvFilter;
+
+mod demo;
+mod options;
+mod serve;
+
+fn main() -> ExitCode {
+    let options = options::Options::parse();
+    let filter = EnvFilter::try_from_env("TALLY_LOG").unwrap_or_else(|_| EnvFilter::new("warn,tally=info"));
+    tracing_subscriber::fmt().with_env_filter(filter).with_target(false).init();
+    let runtime = match tokio::runtime::Builder::new_multi_thread().worker_threads(2).enable_all().build() {
+        Ok(runtime) => runtime,
+        Err(error) => {
+            eprintln!("tally: no threads could be started: {error}");
+            return ExitCode::FAILURE;
+        }
+    };
+    match runtime.block_on(serve::serve(options)) {
+        Ok(()) => ExitCode::SUCCESS,
+        Err(error) => {
+            eprintln!("tally: {error}");
+            ExitCode::FAILURE
+        }
+    }
+}

@@ -1,0 +1,129 @@
+//! From options to a running server, and to its end.
+
+use crate::demo::{self, DemoError};
+use crate::options::Options;
+use rand::RngCore;
+use std::fs::{self, OpenOptions};
+use std::io::{self, Write};
+use std::net::TcpListener;
+use std::os::unix::fs::OpenOptionsExt;
+use std::path::Path;
+use std::sync::Arc;
+use tally_engine::{Engine, SystemClock};
+use tally_standin::tip_jar;
+use tally_store::{Store, StoreError};
+use tally_web::{App, Config, Drawer};
+use tokio::signal::unix::{SignalKind, signal};
+
+/// Connections for everything but the ledger's writer, which has its own.
+const CONNECTIONS: u32 = 6;
+
+/// Why the program cannot start.
+#[derive(Debug, thiserror::Error)]
+pub enum StartError {
+    /// An address cannot be listened on.
+    #[error("{0} cannot be listened on ({1}); is another copy running? Choose another port.")]
+    Listen(std::net::SocketAddr, io::Error),
+    /// A file cannot be read or written.
+    #[error("{0} cannot be read or written: {1}")]
+    File(String, io::Error),
+    /// The database option is no address.
+    #[error("--database must look like mysql://user@127.0.0.1:3306/name")]
+    Database,
+    /// The store failed.
+    #[error(transparent)]
+    Store(#[from] StoreError),
+    /// The demo could not be loaded.
+    #[error(transparent)]
+    Demo(#[from] DemoError),
+    /// The server failed.
+    #[error("the server failed: {0}")]
+    Server(io::Error),
+}
+
+fn listen(address: std::net::SocketAddr) -> Result<TcpListener, StartError> {
+    TcpListener::bind(address).map_err(|error| StartError::Listen(address, error))
+}
+
+/// Writes a file that only its owner may read, whole or not at all.
+pub fn write_private(path: &Path, content: &[u8]) -> Result<(), StartError> {
+    let failed = |error| StartError::File(path.display().to_string(), error);
+    let draft = path.with_extension("new");
+    let mut file =
+        OpenOptions::new().write(true).create(true).truncate(true).mode(0o600).open(&draft).map_err(failed)?;
+    file.write_all(content).and_then(|()| file.sync_all()).map_err(failed)?;
+    fs::rename(&draft, path).map_err(failed)
+}
+
+/// The key that signs sessions: made on the first start, kept ever after.
+fn session_key(data: &Path) -> Result<[u8; 64], StartError> {
+    let path = data.join("session.key");
+    if let Ok(key) = fs::read(&path)
+        && let Ok(key) = key.try_into()
+    {
+        return Ok(key);
+    }
+    let mut key = [0; 64];
+    rand::rng().fill_bytes(&mut key);
+    write_private(&path, &key)?;
+    Ok(key)
+}
+
+/// The database's address with its password in it.
+fn database_url(options: &Options) -> Result<String, StartError> {
+    let Some(file) = &options.database_password_file else { return Ok(options.database.clone()) };
+    let password = fs::read_to_string(file).map_err(|error| StartError::File(file.display().to_string(), error))?;
+    let (scheme, rest) = options.database.split_once("://").ok_or(StartError::Database)?;
+    let (user, host) = rest.split_once('@').ok_or(StartError::Database)?;
+    Ok(format!("{scheme}://{user}:{}@{host}", password.trim()))
+}
+
+/// Runs until told to stop.
+pub async fn serve(options: Options) -> Result<(), StartError> {
+    fs::create_dir_all(&options.data).map_err(|error| StartError::File(options.data.display().to_string(), error))?;
+    let listener = listen(options.listen)?;
+    let jar_listener = options.tip_jar.map(listen).transpose()?;
+    let at = listener.local_addr().map_err(StartError::Server)?;
+    let base_url = options.base_url.clone().unwrap_or_else(|| format!("http://{at}"));
+    let base_url = base_url.trim_end_matches('/').to_owned();
+
+    let store = Store::open(&database_url(&options)?, CONNECTIONS)?;
+    store.migrate().await?;
+    let engine = Engine::new(store, Arc::new(Drawer), Arc::new(SystemClock));
+    let wiring = if options.demo { demo::load(&engine, &options.data, &base_url).await? } else { None };
+
+    let config = Config { base_url: base_url.clone(), feed_rate: options.feed_rate };
+    let app = App::new(engine.clone(), config, &session_key(&options.data)?);
+    let server = tally_web::run(listener, app).map_err(StartError::Server)?;
+    let handle = server.handle();
+    let mut servers = tokio::task::JoinSet::new();
+    servers.spawn(server);
+    println!("Eager Tally: {base_url}");
+    let mut handles = vec![handle];
+    if let (Some(listener), Some(wiring)) = (jar_listener, wiring) {
+        let address = listener.local_addr().map_err(StartError::Server)?;
+        let jar = tip_jar::run(listener, wiring).map_err(StartError::Server)?;
+        handles.push(jar.handle());
+        servers.spawn(jar);
+        println!("Tip jar (stand-in): http://{address}");
+    }
+
+    let (mut interrupt, mut terminate) = (
+        signal(SignalKind::interrupt()).map_err(StartError::Server)?,
+        signal(SignalKind::terminate()).map_err(StartError::Server)?,
+    );
+    tokio::select! {
+        _ = interrupt.recv() => {}
+        _ = terminate.recv() => {}
+        Some(ended) = servers.join_next() => {
+            if let Ok(Err(error)) = ended {
+                return Err(StartError::Server(error));
+            }
+        }
+    }
+    for handle in handles {
+        handle.stop(true).await;
+    }
+    engine.stop().await;
+    Ok(())
+}

@@ -1,0 +1,202 @@
+// The rooms: levers and their keys, the sentence's parts, the stage, copying, finding.
+(() => {
+  'use strict';
+  const body = document.body;
+  const csrf = body.dataset.csrf;
+  const typing = () => document.activeElement?.matches('input, select, textarea') || document.querySelector('dialog[open]');
+
+  // ---- a word to whoever works here ----
+  const word = document.getElementById('word');
+  let wordTimer = 0;
+  function say(text, bad) {
+    word.textContent = text;
+    word.classList.toggle('is-bad', Boolean(bad));
+    word.hidden = false;
+    clearTimeout(wordTimer);
+    wordTimer = setTimeout(() => (word.hidden = true), bad ? 8000 : 3000);
+  }
+
+  // ---- levers ----
+  // A press has an id of its own, so sending it again after a failure can never count it twice.
+  const pressId = () => [...crypto.getRandomValues(new Uint8Array(12))].map((b) => b.toString(16).padStart(2, '0')).join('');
+  async function press(lever) {
+    const order = { action: lever.dataset.press, id: pressId() };
+    if (lever.dataset.value) order.value = Number(lever.dataset.value);
+    lever.classList.add('is-pressed');
+    setTimeout(() => lever.classList.remove('is-pressed'), 140);
+    for (let attempt = 0; attempt < 6; attempt++) {
+      try {
+        const answer = await fetch(`/widgets/${lever.dataset.widget}/press`, {
+          method: 'POST',
+          headers: { 'content-type': 'application/json', 'x-csrf-token': csrf },
+          body: JSON.stringify(order),
+        });
+        if (answer.ok) return;
+        if (answer.status !== 503) {
+          const problem = await answer.json().catch(() => ({ detail: 'That did not work. Reload the page and try again.' }));
+          return say(problem.detail, true);
+        }
+      } catch {
+        // The line is down: the same as an answer of "not now".
+      }
+      say('Not recorded yet. Trying again…', true);
+      await new Promise((done) => setTimeout(done, 500 * 2 ** attempt));
+    }
+    say('Not recorded: the server does not answer. Press again when the strip below is live.', true);
+  }
+  document.addEventListener('click', (event) => {
+    const lever = event.target.closest('[data-press]');
+    if (lever && !lever.disabled) press(lever);
+  });
+
+  // ---- keys ----
+  let going = 0;
+  document.addEventListener('keydown', (event) => {
+    if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === 'k') {
+      event.preventDefault();
+      return show('finder');
+    }
+    if (event.ctrlKey || event.metaKey || event.altKey || event.repeat || typing()) return;
+    if (event.key === '?') return show('keys');
+    if (performance.now() - going < 1200) {
+      going = 0;
+      const room = { f: '/feeds', w: '/widgets', d: '/desk', l: '/ledger' }[event.key];
+      if (room) {
+        event.preventDefault();
+        location.assign(room);
+        return;
+      }
+    }
+    if (event.key === 'g') {
+      going = performance.now();
+      return;
+    }
+    const lever = document.querySelector(`[data-key="${event.code}"]`);
+    if (lever && !lever.disabled) {
+      event.preventDefault();
+      press(lever);
+    }
+  });
+
+  // ---- dialogs ----
+  function show(id) {
+    const dialog = document.getElementById(id);
+    if (!dialog.open) dialog.showModal();
+    if (id === 'finder') {
+      const input = document.getElementById('finder-input');
+      input.value = '';
+      sift('');
+      input.focus();
+    }
+  }
+  function sift(text) {
+    for (const line of document.querySelectorAll('#finder-list li')) {
+      line.hidden = !line.textContent.toLowerCase().includes(text.toLowerCase());
+    }
+  }
+  document.addEventListener('click', (event) => {
+    const opener = event.target.closest('[data-open]');
+    if (opener) show(opener.dataset.open);
+    if (event.target.closest('[data-close]')) event.target.closest('dialog').close();
+  });
+  document.getElementById('finder-input')?.addEventListener('input', (event) => sift(event.target.value));
+  document.getElementById('finder-input')?.addEventListener('keydown', (event) => {
+    if (event.key === 'Enter') document.querySelector('#finder-list li:not([hidden]) a')?.click();
+  });
+
+  // ---- the sentence ----
+  function openPart(part) {
+    for (const other of document.querySelectorAll('.part.is-open')) if (other !== part) closePart(other);
+    part.classList.add('is-open');
+    part.querySelector('.part-shown').setAttribute('aria-expanded', 'true');
+    const field = part.querySelector('[name="text"]');
+    field.focus();
+    if (field.select) field.select();
+  }
+  function closePart(part) {
+    part.classList.remove('is-open', 'is-refused');
+    part.querySelector('.part-shown').setAttribute('aria-expanded', 'false');
+    part.querySelector('form').reset();
+  }
+  document.addEventListener('click', (event) => {
+    const shown = event.target.closest('.part-shown');
+    if (shown) openPart(shown.closest('.part'));
+    else if (!event.target.closest('.part')) document.querySelectorAll('.part.is-open:not(.is-refused)').forEach(closePart);
+  });
+  document.addEventListener('keydown', (event) => {
+    const part = event.target.closest?.('.part.is-open');
+    if (event.key === 'Escape' && part) {
+      closePart(part);
+      part.querySelector('.part-shown').focus();
+    }
+  });
+  document.addEventListener('change', (event) => {
+    if (event.target.matches('[data-at-once]')) event.target.form.requestSubmit();
+  });
+  let edited = '';
+  document.addEventListener('htmx:beforeRequest', (event) => {
+    edited = event.target.closest?.('.part')?.dataset.part ?? '';
+  });
+  document.addEventListener('htmx:afterSwap', () => {
+    if (!edited) return;
+    const part = document.querySelector(`.part[data-part="${edited}"]`);
+    if (part?.classList.contains('is-refused')) part.querySelector('[name="text"]').focus();
+    else part?.querySelector('.part-shown').focus();
+  });
+  document.addEventListener('htmx:responseError', () => say('That was not recorded. Nothing is changed; try again in a moment.', true));
+  document.addEventListener('htmx:sendError', () => say('The server does not answer. Nothing is changed; try again in a moment.', true));
+
+  // ---- the stage ----
+  const stage = document.getElementById('stage');
+  stage?.addEventListener('change', (event) => {
+    if (event.target.name === 'figures') stage.classList.toggle('shows-sample', event.target.value === 'sample');
+    if (event.target.name === 'backdrop') {
+      stage.className = stage.className.replace(/backdrop-\w+/, `backdrop-${event.target.value}`);
+    }
+  });
+
+  // ---- the slip follows what happens ----
+  const aside = document.querySelector('[data-refresh]');
+  if (aside) {
+    let waiting = 0;
+    const own = document.querySelector('.stage-real').dataset.live;
+    document.addEventListener('tally:put', (event) => {
+      if (event.detail !== own) return;
+      clearTimeout(waiting);
+      waiting = setTimeout(async () => {
+        const open = aside.querySelector('details')?.open;
+        const answer = await fetch(aside.dataset.refresh).catch(() => null);
+        if (!answer?.ok) return;
+        const fresh = new DOMParser().parseFromString(await answer.text(), 'text/html');
+        const slip = fresh.getElementById('slip');
+        slip.removeAttribute('hx-swap-oob');
+        slip.querySelector('details').open = Boolean(open);
+        aside.replaceChildren(slip);
+      }, 300);
+    });
+  }
+
+  // ---- copying and showing ----
+  document.addEventListener('click', async (event) => {
+    const copy = event.target.closest('[data-copy]');
+    if (copy) {
+      const field = document.getElementById(copy.dataset.copy);
+      try {
+        await navigator.clipboard.writeText(field.value);
+        say('Copied.');
+      } catch {
+        field.type = 'text';
+        field.focus();
+        field.select();
+        say('Press Ctrl C to copy what is selected.');
+      }
+    }
+    const reveal = event.target.closest('[data-reveal]');
+    if (reveal) {
+      const field = document.getElementById(reveal.dataset.reveal);
+      const hidden = field.type === 'password';
+      field.type = hidden ? 'text' : 'password';
+      reveal.textContent = hidden ? 'Hide' : 'Show';
+    }
+  });
+})();

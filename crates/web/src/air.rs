@@ -1,0 +1,120 @@
+//! Pages for the broadcasting software, and the same values for other programs.
+
+use crate::app::App;
+use crate::draw::html;
+use crate::error::WebError;
+use crate::{live, widgets};
+use actix_web::http::header;
+use actix_web::{HttpRequest, HttpResponse, web};
+use askama::Template;
+use serde_json::{Value, json};
+use tally_core::ids::WidgetId;
+use tally_core::view::View;
+use tally_engine::{ChannelHandle, EngineError};
+
+#[derive(Template)]
+#[template(path = "air.html")]
+struct AirPage<'a> {
+    build: &'a str,
+    token: &'a str,
+    id: WidgetId,
+    family: &'a str,
+    drawing: String,
+}
+
+/// Finds the widget behind an address. Guessing is slowed down.
+async fn find(app: &App, request: &HttpRequest, token: &str) -> Result<(ChannelHandle, WidgetId), WebError> {
+    match app.engine.by_page_token(token).await {
+        Ok((channel, id)) if channel.board.widget(id, token).is_some() => Ok((channel, id)),
+        Ok(_) | Err(EngineError::NotFound) => {
+            app.limits.stranger(&peer(request)).map_err(WebError::TooMany)?;
+            Err(WebError::NotFound)
+        }
+        Err(error) => Err(error.into()),
+    }
+}
+
+/// The address from which a request comes.
+pub fn peer(request: &HttpRequest) -> String {
+    request.peer_addr().map(|address| address.ip().to_string()).unwrap_or_default()
+}
+
+/// `GET /w/{token}`: one widget alone, transparent, at any size.
+pub async fn page(
+    app: web::Data<App>,
+    request: HttpRequest,
+    token: web::Path<String>,
+) -> Result<HttpResponse, WebError> {
+    let (channel, id) = find(&app, &request, &token).await?;
+    let (family, view) = look(&channel, id).await?;
+    let page = AirPage { build: crate::assets::build(), token: &token, id, family, drawing: widgets::draw(&view) };
+    Ok(HttpResponse::Ok().content_type(header::ContentType::html()).body(html(&page)))
+}
+
+/// `GET /w/{token}/live`: its live connection.
+pub async fn page_live(
+    app: web::Data<App>,
+    request: HttpRequest,
+    payload: web::Payload,
+    token: web::Path<String>,
+) -> Result<HttpResponse, actix_web::Error> {
+    match find(&app, &request, &token).await {
+        Ok((channel, id)) => match channel.board.widget(id, &token) {
+            Some(widget) => live::widget(&request, payload, widget, channel.board.page_opened()),
+            None => live::void(&request, payload),
+        },
+        Err(WebError::NotFound) => live::void(&request, payload),
+        Err(error) => Err(error.into()),
+    }
+}
+
+async fn look(channel: &ChannelHandle, id: WidgetId) -> Result<(&'static str, View), WebError> {
+    let seen = channel
+        .ask(move |channel, now| {
+            let family = channel.widget(id)?.key();
+            Some((family, channel.view(id, now)?))
+        })
+        .await?;
+    seen.ok_or(WebError::NotFound)
+}
+
+/// The whole view of a widget as JSON: what it shows in words and in numbers.
+pub async fn value(channel: &ChannelHandle, id: WidgetId) -> Result<Value, WebError> {
+    let seen =
+        channel.ask(move |channel, now| channel.view(id, now).map(|view| (view, channel.last_seq(), now))).await?;
+    let (view, seq, now) = seen.ok_or(WebError::NotFound)?;
+    let mut value = serde_json::to_value(&view).map_err(|error| WebError::Inside(error.to_string()))?;
+    if let Value::Object(fields) = &mut value {
+        fields.extend([
+            ("id".to_owned(), json!(id)),
+            ("text".to_owned(), json!(view.text())),
+            ("seq".to_owned(), json!(seq)),
+            ("at".to_owned(), json!(now)),
+        ]);
+    }
+    Ok(value)
+}
+
+/// `GET /read/{token}.json` and `.txt`.
+pub async fn read(
+    app: web::Data<App>,
+    request: HttpRequest,
+    path: web::Path<(String, String)>,
+) -> Result<HttpResponse, actix_web::Error> {
+    let (token, form) = path.into_inner();
+    let read = async {
+        let (channel, id) = find(&app, &request, &token).await?;
+        let mut answer = HttpResponse::Ok();
+        // Whoever knows the address may read it, from any page.
+        answer.insert_header((header::ACCESS_CONTROL_ALLOW_ORIGIN, "*"));
+        match form.as_str() {
+            "json" => Ok(answer.json(value(&channel, id).await?)),
+            "txt" => {
+                let (_, view) = look(&channel, id).await?;
+                Ok(answer.content_type(header::ContentType::plaintext()).body(view.text()))
+            }
+            _ => Err(WebError::NotFound),
+        }
+    };
+    Ok(read.await.unwrap_or_else(|error| error.problem()))
+}

@@ -1,0 +1,59 @@
+//! What every handler has at hand.
+
+use crate::security::limits::Limits;
+use actix_web::cookie::Key;
+use tally_engine::Engine;
+
+/// What can be set from outside.
+#[derive(Debug, Clone)]
+pub struct Config {
+    /// The address at which browsers and other programs reach us, without a slash at the end.
+    pub base_url: String,
+    /// Most requests a second to one feed.
+    pub feed_rate: u32,
+}
+
+/// What every handler has at hand.
+pub struct App {
+    /// The channels.
+    pub engine: Engine,
+    /// Settings.
+    pub config: Config,
+    /// Signs sessions.
+    pub session_key: Key,
+    /// Rates.
+    pub limits: Limits,
+}
+
+impl App {
+    /// Puts the parts together.
+    #[must_use]
+    pub fn new(engine: Engine, config: Config, session_key: &[u8; 64]) -> Self {
+        let limits = Limits::new(config.feed_rate);
+        Self { engine, config, session_key: Key::from(session_key), limits }
+    }
+
+    /// Whether pages are reached over TLS.
+    #[must_use]
+    pub fn is_secure(&self) -> bool {
+        self.config.base_url.starts_with("https://")
+    }
+
+    /// The address of a widget's page.
+    #[must_use]
+    pub fn page_url(&self, token: &str) -> String {
+        format!("{}/w/{token}", self.config.base_url)
+    }
+
+    /// The address of a widget's values.
+    #[must_use]
+    pub fn read_url(&self, token: &str) -> String {
+        format!("{}/read/{token}.json", self.config.base_url)
+    }
+
+    /// The address to which a feed's events are sent.
+    #[must_use]
+    pub fn feed_url(&self, token: &str) -> String {
+        format!("{}/in/{token}", self.config.base_url)
+    }
+}

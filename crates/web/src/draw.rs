@@ -1,0 +1,164 @@
+//! From views to what pages get: each widget drawn once, wrapped into a message, shared by all.
+
+use crate::widgets;
+use askama::Template;
+use bytestring::ByteString;
+use serde::Serialize;
+use std::collections::BTreeMap;
+use tally_core::Instant;
+use tally_core::calendar::Calendar;
+use tally_core::channel::RollLine;
+use tally_core::ids::WidgetId;
+use tally_core::view::View;
+use tally_core::widgets::Lever;
+use tally_engine::{Draw, Drawn, Pulse, PulseFeed, Shown};
+
+/// A feed that has brought nothing for this long is quiet.
+const QUIET_MINUTES: i64 = 30;
+
+/// The keys of the desk: a row of the keyboard for each plate, from the top, by the place of the
+/// key and not by what is printed on it, so that the rows stay rows on every layout.
+const KEY_ROWS: [[(&str, &str); 4]; 4] = [
+    [("Digit1", "1"), ("Digit2", "2"), ("Digit3", "3"), ("Digit4", "4")],
+    [("KeyQ", "Q"), ("KeyW", "W"), ("KeyE", "E"), ("KeyR", "R")],
+    [("KeyA", "A"), ("KeyS", "S"), ("KeyD", "D"), ("KeyF", "F")],
+    [("KeyZ", "Z"), ("KeyX", "X"), ("KeyC", "C"), ("KeyV", "V")],
+];
+
+/// A template as text. Ours write to memory only, so a failure is a fault of the template, which
+/// shows as an empty place and a line in the log rather than as a broken page.
+pub fn html(template: &impl Template) -> String {
+    template.render().unwrap_or_else(|error| {
+        tracing::error!(%error, "a template failed");
+        String::new()
+    })
+}
+
+/// A message to pages: parts by the name of the place where they go.
+#[derive(Serialize)]
+struct Message<'a> {
+    #[serde(skip_serializing_if = "Option::is_none")]
+    seq: Option<u64>,
+    parts: BTreeMap<&'a str, String>,
+}
+
+fn message(
+    seq: Option<u64>,
+    parts: impl IntoIterator<Item = (&'static str, String)>,
+    id: Option<WidgetId>,
+) -> ByteString {
+    let named: Vec<(String, String)> =
+        parts.into_iter().map(|(name, html)| (id.map_or(name.to_owned(), |id| format!("{name}{id}")), html)).collect();
+    let parts = named.iter().map(|(name, html)| (name.as_str(), html.clone())).collect();
+    serde_json::to_string(&Message { seq, parts }).unwrap_or_default().into()
+}
+
+/// One lever of a plate, with its key.
+pub struct PlateLever<'a> {
+    lever: &'a Lever,
+    key: Option<(&'static str, &'static str)>,
+}
+
+#[derive(Template)]
+#[template(path = "plate.html")]
+struct Plate<'a> {
+    id: WidgetId,
+    title: &'a str,
+    view: &'a View,
+    levers: Vec<PlateLever<'a>>,
+}
+
+#[derive(Template)]
+#[template(path = "strip.html")]
+struct Strip<'a> {
+    lamps: Vec<Lamp>,
+    pages: usize,
+    last: Option<&'a Line>,
+}
+
+#[derive(Template)]
+#[template(path = "roll.html")]
+struct Roll<'a> {
+    lines: &'a [Line],
+}
+
+/// A feed's lamp: full, half or hollow, always with a word.
+pub struct Lamp {
+    /// The feed.
+    pub name: String,
+    /// Shape of the lamp.
+    pub lamp: &'static str,
+    /// Its word.
+    pub word: String,
+}
+
+/// A line of the paper roll.
+pub struct Line {
+    seq: u64,
+    time: String,
+    words: String,
+    kind: String,
+}
+
+impl Lamp {
+    /// The lamp of a feed at an instant.
+    pub fn of(name: &str, last: Option<Instant>, calendar: &Calendar, now: Instant) -> Self {
+        let (lamp, word) = match last {
+            None => ("hollow", "nothing yet".to_owned()),
+            Some(last) if (now - last).num_minutes() < QUIET_MINUTES => ("full", "flowing".to_owned()),
+            Some(last) => ("half", format!("quiet since {}", since(calendar, last, now))),
+        };
+        Self { name: name.to_owned(), lamp, word }
+    }
+}
+
+/// `19:30` on the same day, else `24 Nov, 19:30`.
+pub fn since(calendar: &Calendar, at: Instant, now: Instant) -> String {
+    let form = if calendar.day(at) == calendar.day(now) { "%H:%M" } else { "%-d %b, %H:%M" };
+    calendar.local(at).format(form).to_string()
+}
+
+/// Draws with the templates of this crate.
+pub struct Drawer;
+
+impl Draw for Drawer {
+    fn widget(&self, shown: &Shown<'_>) -> Drawn {
+        let seq = Some(shown.seq.0);
+        let air = message(seq, [("w", widgets::draw(shown.view))], Some(shown.id));
+        let desk = match shown.plate {
+            None => ByteString::new(),
+            Some(place) => message(seq, [("d", plate(shown.id, place, shown.view, shown.levers))], Some(shown.id)),
+        };
+        Drawn { air, desk }
+    }
+
+    fn pulse(&self, pulse: &Pulse<'_>) -> ByteString {
+        let lines = lines(pulse.roll, &pulse.calendar, pulse.now);
+        let lamp = |feed: &PulseFeed| Lamp::of(&feed.name, feed.last, &pulse.calendar, pulse.now);
+        let strip = Strip { lamps: pulse.feeds.iter().map(lamp).collect(), pages: pulse.pages, last: lines.first() };
+        message(None, [("strip", html(&strip)), ("roll", html(&Roll { lines: &lines }))], None)
+    }
+}
+
+fn lines(roll: &[RollLine], calendar: &Calendar, now: Instant) -> Vec<Line> {
+    roll.iter()
+        .rev()
+        .map(|line| Line {
+            seq: line.seq.0,
+            time: since(calendar, line.happened_at, now),
+            words: line.words.clone(),
+            kind: line.file_under.clone(),
+        })
+        .collect()
+}
+
+/// A plate for the desk.
+pub fn plate(id: WidgetId, place: usize, view: &View, levers: &[Lever]) -> String {
+    let row = KEY_ROWS.get(place);
+    let levers = levers
+        .iter()
+        .enumerate()
+        .map(|(index, lever)| PlateLever { lever, key: row.and_then(|row| row.get(index)).copied() })
+        .collect();
+    html(&Plate { id, title: widgets::title(view), view, levers })
+}

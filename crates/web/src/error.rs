@@ -1,0 +1,144 @@
+//! One place where failures become answers: problem+json (RFC 9457) for programs, a page or a line
+//! of text for people. What is inside stays inside: a 5xx says nothing of its cause, the log does.
+
+use crate::draw;
+use actix_web::http::StatusCode;
+use actix_web::http::header::{self, ContentType};
+use actix_web::{HttpResponse, ResponseError};
+use askama::Template;
+use serde_json::json;
+use tally_engine::EngineError;
+use tally_store::StoreError;
+
+/// Why a request was not carried out.
+#[derive(Debug, thiserror::Error)]
+pub enum WebError {
+    /// Nobody is signed in.
+    #[error("Sign in first.")]
+    SignIn,
+    /// The page is older than the session.
+    #[error("This page has grown old. Reload it and try again.")]
+    StalePage,
+    /// No such thing.
+    #[error("There is nothing at this address.")]
+    NotFound,
+    /// Too often.
+    #[error("That was too often. Wait {0} seconds and try again.")]
+    TooMany(u64),
+    /// The database is away.
+    #[error("The record cannot be read or written at this moment. Nothing is lost; it will try again.")]
+    Away,
+    /// The rules or the form refuse it; the text says what to change.
+    #[error("{0}")]
+    Refused(String),
+    /// Something that should not happen. The text is for the log only.
+    #[error("Something went wrong here. It has been written down.")]
+    Inside(String),
+}
+
+impl From<StoreError> for WebError {
+    fn from(error: StoreError) -> Self {
+        match error {
+            StoreError::Away(cause) => {
+                tracing::warn!(%cause, "the database is away");
+                Self::Away
+            }
+            StoreError::NotFound => Self::NotFound,
+            StoreError::Taken => Self::Refused("That name is taken; choose another.".into()),
+            StoreError::Refused(_) | StoreError::Unreadable(_) | StoreError::Migration(_) => {
+                Self::Inside(error.to_string())
+            }
+        }
+    }
+}
+
+impl From<EngineError> for WebError {
+    fn from(error: EngineError) -> Self {
+        match error {
+            EngineError::Away => Self::Away,
+            EngineError::NotFound => Self::NotFound,
+            EngineError::Refused(refusal) => Self::Refused(sentence(&refusal.to_string())),
+            EngineError::Edit(refusal) => Self::Refused(sentence(&refusal.to_string())),
+            EngineError::Store(error) => error.into(),
+        }
+    }
+}
+
+/// Words with a capital letter in front and a full stop behind.
+pub fn sentence(words: &str) -> String {
+    let mut letters = words.chars();
+    let first = letters.next().map(|first| first.to_uppercase().to_string()).unwrap_or_default();
+    let stop = if words.ends_with(['.', '!', '?']) { "" } else { "." };
+    format!("{first}{}{stop}", letters.as_str())
+}
+
+#[derive(Template)]
+#[template(path = "error.html")]
+struct ErrorPage<'a> {
+    build: &'a str,
+    message: &'a str,
+}
+
+impl WebError {
+    /// The answer for programs.
+    #[must_use]
+    pub fn problem(&self) -> HttpResponse {
+        self.note();
+        let status = self.status_code();
+        let mut answer = HttpResponse::build(status);
+        if let Some(seconds) = self.retry_after() {
+            answer.insert_header((header::RETRY_AFTER, seconds));
+        }
+        answer.content_type("application/problem+json").body(
+            json!({
+                "type": "about:blank",
+                "title": status.canonical_reason(),
+                "status": status.as_u16(),
+                "detail": self.to_string(),
+            })
+            .to_string(),
+        )
+    }
+
+    fn retry_after(&self) -> Option<u64> {
+        match self {
+            Self::TooMany(seconds) => Some(*seconds),
+            Self::Away => Some(2),
+            _ => None,
+        }
+    }
+
+    fn note(&self) {
+        if let Self::Inside(cause) = self {
+            tracing::error!(%cause, "a request failed");
+        }
+    }
+}
+
+impl ResponseError for WebError {
+    fn status_code(&self) -> StatusCode {
+        match self {
+            Self::SignIn => StatusCode::SEE_OTHER,
+            Self::StalePage => StatusCode::FORBIDDEN,
+            Self::NotFound => StatusCode::NOT_FOUND,
+            Self::TooMany(_) => StatusCode::TOO_MANY_REQUESTS,
+            Self::Away => StatusCode::SERVICE_UNAVAILABLE,
+            Self::Refused(_) => StatusCode::UNPROCESSABLE_ENTITY,
+            Self::Inside(_) => StatusCode::INTERNAL_SERVER_ERROR,
+        }
+    }
+
+    fn error_response(&self) -> HttpResponse {
+        self.note();
+        let mut answer = HttpResponse::build(self.status_code());
+        if matches!(self, Self::SignIn) {
+            return answer.insert_header((header::LOCATION, "/sign-in")).finish();
+        }
+        if let Some(seconds) = self.retry_after() {
+            answer.insert_header((header::RETRY_AFTER, seconds));
+        }
+        let message = self.to_string();
+        let page = ErrorPage { build: crate::assets::build(), message: &message };
+        answer.insert_header(ContentType::html()).body(draw::html(&page))
+    }
+}

@@ -1,0 +1,74 @@
+//! The desk: a plate for everything that can be operated, and the paper roll.
+
+use crate::app::App;
+use crate::draw::{self, html};
+use crate::error::WebError;
+use crate::live;
+use crate::rooms::frame::Frame;
+use crate::security::session::Owner;
+use actix_web::http::header::{self, ContentType};
+use actix_web::{HttpRequest, HttpResponse, web};
+use askama::Template;
+use serde::Deserialize;
+use serde_json::json;
+use tally_core::ids::WidgetId;
+use tally_engine::Pressed;
+
+#[derive(Template)]
+#[template(path = "rooms/desk.html")]
+struct Page {
+    frame: Frame,
+    plates: Vec<(WidgetId, String)>,
+}
+
+/// `GET /desk`
+pub async fn page(app: web::Data<App>, owner: Owner) -> Result<HttpResponse, WebError> {
+    let plates = owner
+        .channel
+        .ask(|channel, now| {
+            let operated = channel.widgets().map(|(id, piece)| (id, piece, piece.levers(now)));
+            operated
+                .filter(|(_, _, levers)| !levers.is_empty())
+                .enumerate()
+                .map(|(place, (id, piece, levers))| {
+                    (id, draw::plate(id, place, &piece.view(channel.settings(), now), &levers))
+                })
+                .collect()
+        })
+        .await?;
+    let page = Page { frame: Frame::new(&app, &owner, "/desk").await?, plates };
+    Ok(HttpResponse::Ok().insert_header(ContentType::html()).body(html(&page)))
+}
+
+/// A press as the desk sends it.
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct PressBody {
+    action: String,
+    value: Option<i64>,
+    id: String,
+}
+
+/// `POST /widgets/{id}/press`
+pub async fn press(owner: Owner, id: web::Path<u32>, body: web::Json<PressBody>) -> HttpResponse {
+    let PressBody { action, value, id: press } = body.into_inner();
+    if press.is_empty() || press.len() > 100 {
+        return WebError::Refused("A press needs an id of its own.".into()).problem();
+    }
+    let press = Pressed { widget: WidgetId(*id), action, value, by: owner.name, source: "desk", id: press };
+    match owner.channel.press(press).await {
+        Ok(seq) => HttpResponse::Ok().json(json!({"entry": seq})),
+        Err(error) => WebError::from(error).problem(),
+    }
+}
+
+/// `GET /live`: everything on show in the channel, for all rooms.
+pub async fn live(owner: Owner, request: HttpRequest, payload: web::Payload) -> Result<HttpResponse, actix_web::Error> {
+    // Another site's page could open this with our cookie, and a WebSocket asks nobody for leave.
+    let origin = request.headers().get(header::ORIGIN).and_then(|value| value.to_str().ok()).unwrap_or_default();
+    let host = request.connection_info().host().to_owned();
+    if origin.split_once("://").map(|(_, rest)| rest) != Some(host.as_str()) {
+        return Err(WebError::StalePage.into());
+    }
+    live::room(&request, payload, owner.channel.board)
+}

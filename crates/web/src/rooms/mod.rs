@@ -1,0 +1,12 @@
+//! The rooms of the application, a file each.
+
+pub mod bench;
+pub mod desk;
+pub mod feeds;
+pub mod first_visit;
+mod frame;
+pub mod health;
+pub mod ledger;
+mod readiness;
+pub mod shelf;
+pub mod sign_in;

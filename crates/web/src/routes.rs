@@ -1,0 +1,108 @@
+//! The one map of addresses.
+
+use crate::app::App;
+use crate::error::WebError;
+use crate::rooms::{bench, desk, feeds, first_visit, health, ledger, shelf, sign_in};
+use crate::security::{csrf, headers};
+use crate::{air, api, assets, ingest};
+use actix_session::SessionMiddleware;
+use actix_session::config::{CookieContentSecurity, PersistentSession};
+use actix_session::storage::CookieSessionStore;
+use actix_web::body::MessageBody;
+use actix_web::cookie::SameSite;
+use actix_web::cookie::time::Duration;
+use actix_web::dev::{ServiceFactory, ServiceRequest, ServiceResponse};
+use actix_web::middleware::{Compress, from_fn};
+use actix_web::web::{self, get, post};
+use actix_web::{App as Actix, ResponseError};
+
+/// Most bytes of a form.
+const MOST_FORM: usize = 64 * 1024;
+
+/// The whole application.
+pub fn application(
+    app: web::Data<App>,
+) -> Actix<
+    impl ServiceFactory<
+        ServiceRequest,
+        Config = (),
+        Response = ServiceResponse<impl MessageBody>,
+        Error = actix_web::Error,
+        InitError = (),
+    >,
+> {
+    let session = SessionMiddleware::builder(CookieSessionStore::default(), app.session_key.clone())
+        .cookie_name("eager-tally".into())
+        .cookie_content_security(CookieContentSecurity::Private)
+        .cookie_same_site(SameSite::Lax)
+        .cookie_http_only(true)
+        .cookie_secure(app.is_secure())
+        .session_lifecycle(PersistentSession::default().session_ttl(Duration::days(30)))
+        .build();
+    Actix::new()
+        .app_data(app)
+        .app_data(web::FormConfig::default().limit(MOST_FORM))
+        .app_data(web::PayloadConfig::new(MOST_FORM))
+        .wrap(from_fn(protected))
+        // Programs and pages on air: no session, no cookies.
+        .route("/in/{token}", post().to(ingest::receive))
+        .route("/w/{token}/live", get().to(air::page_live))
+        .route("/read/{token:[A-Za-z0-9_-]+}.{form}", get().to(air::read))
+        .route("/healthz", get().to(health::alive))
+        .route("/readyz", get().to(health::ready))
+        .service(
+            web::scope("/api/v1")
+                .route("/widgets", get().to(api::widgets))
+                .route("/widgets/{id}", get().to(api::widget))
+                .route("/widgets/{id}/actions/{action}", post().to(api::act)),
+        )
+        .service(web::resource("/w/{token}").wrap(Compress::default()).route(get().to(air::page)))
+        .service(web::resource("/assets/{build}/{name:.*}").wrap(Compress::default()).route(get().to(assets::serve)))
+        // People.
+        .service(
+            web::scope("")
+                .wrap(from_fn(csrf::guard))
+                .wrap(session)
+                .route("/", get().to(shelf::home))
+                .route("/live", get().to(desk::live))
+                .route("/sign-in", get().to(sign_in::page))
+                .route("/sign-in", post().to(sign_in::enter))
+                .route("/sign-out", post().to(sign_in::leave))
+                .route("/first-visit", get().to(first_visit::page))
+                .route("/first-visit", post().to(first_visit::finish))
+                .route("/feeds", get().to(feeds::page))
+                .route("/feeds", post().to(feeds::create))
+                .route("/feeds/{id}/rotate", post().to(feeds::rotate))
+                .route("/widgets", get().to(shelf::page))
+                .route("/widgets", post().to(shelf::create))
+                .route("/widgets/{id}", get().to(bench::page))
+                .route("/widgets/{id}/sentence", post().to(bench::edit))
+                .route("/widgets/{id}/aside", get().to(bench::aside))
+                .route("/widgets/{id}/readdress", post().to(bench::readdress))
+                .route("/widgets/{id}/press", post().to(desk::press))
+                .route("/desk", get().to(desk::page))
+                .route("/ledger", get().to(ledger::page))
+                .default_service(web::to(nothing)),
+        )
+}
+
+async fn nothing() -> WebError {
+    WebError::NotFound
+}
+
+impl actix_web::Responder for WebError {
+    type Body = actix_web::body::BoxBody;
+
+    fn respond_to(self, _: &actix_web::HttpRequest) -> actix_web::HttpResponse {
+        self.error_response()
+    }
+}
+
+async fn protected(
+    request: ServiceRequest,
+    next: actix_web::middleware::Next<impl MessageBody>,
+) -> Result<ServiceResponse<impl MessageBody>, actix_web::Error> {
+    let mut response = next.call(request).await?;
+    headers::protect(response.headers_mut());
+    Ok(response)
+}

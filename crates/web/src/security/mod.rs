@@ -1,0 +1,8 @@
+//! Who may do what, and how much of it.
+
+pub mod csrf;
+pub mod headers;
+pub mod limits;
+pub mod passwords;
+pub mod session;
+pub mod tokens;

@@ -1,0 +1,63 @@
+//! Who is signed in. A handler that takes an [`Owner`] needs one; its signature says so.
+
+use crate::app::App;
+use crate::error::WebError;
+use actix_session::{Session, SessionExt};
+use actix_web::dev::Payload;
+use actix_web::{FromRequest, HttpRequest, web};
+use std::future::Future;
+use std::pin::Pin;
+use tally_core::ids::ChannelId;
+use tally_engine::ChannelHandle;
+use tally_store::StoreError;
+use tally_store::accounts::User;
+
+const USER: &str = "user";
+const EPOCH: &str = "epoch";
+
+/// The owner of a channel, signed in.
+pub struct Owner {
+    /// Their name.
+    pub name: String,
+    /// Their channel.
+    pub channel: ChannelHandle,
+    /// What pages send back with whatever changes something.
+    pub csrf: String,
+}
+
+/// Signs somebody in, under a new session.
+///
+/// # Errors
+/// The session cannot be kept.
+pub fn sign_in(session: &Session, user: &User) -> Result<(), WebError> {
+    session.renew();
+    let kept = session.insert(USER, user.id).and_then(|()| session.insert(EPOCH, user.session_epoch));
+    kept.map_err(|error| WebError::Inside(error.to_string()))
+}
+
+/// Signs out.
+pub fn sign_out(session: &Session) {
+    session.purge();
+}
+
+impl FromRequest for Owner {
+    type Error = WebError;
+    type Future = Pin<Box<dyn Future<Output = Result<Self, WebError>>>>;
+
+    fn from_request(request: &HttpRequest, _: &mut Payload) -> Self::Future {
+        let session = request.get_session();
+        let app = request.app_data::<web::Data<App>>().cloned();
+        Box::pin(async move {
+            let app = app.ok_or_else(|| WebError::Inside("no application".into()))?;
+            let id: u32 = session.get(USER).ok().flatten().ok_or(WebError::SignIn)?;
+            let epoch: Option<u32> = session.get(EPOCH).ok().flatten();
+            let user = match app.engine.store().user(id).await {
+                Ok(user) if Some(user.session_epoch) == epoch => user,
+                Ok(_) | Err(StoreError::NotFound) => return Err(WebError::SignIn),
+                Err(error) => return Err(error.into()),
+            };
+            let channel = app.engine.channel(ChannelId(user.channel_id)).await?;
+            Ok(Self { name: user.name, channel, csrf: super::csrf::token(&session) })
+        })
+    }
+}
