@@ -41,7 +41,11 @@ impl Store {
                 .select(snapshots::body)
                 .first(conn)
                 .optional()?;
-            Ok(body.and_then(|body| serde_json::from_str(&body).ok()))
+            Ok(body.and_then(|body| {
+                let read = serde_json::from_str(&body);
+                // It was only a shortcut; the ledger tells the same.
+                read.inspect_err(|error| tracing::warn!(%error, %channel, "a snapshot cannot be read")).ok()
+            }))
         })
         .await
     }

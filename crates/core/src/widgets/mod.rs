@@ -71,11 +71,17 @@ pub struct Lever {
     pub label: String,
     /// Whether it would do something now.
     pub ready: bool,
+    /// Whether it is the one that is pressed most: it stands out.
+    pub main: bool,
 }
 
 impl Lever {
     fn new(action: &'static str, label: impl Into<String>, ready: bool) -> Self {
-        Self { action, value: None, label: label.into(), ready }
+        Self { action, value: None, label: label.into(), ready, main: false }
+    }
+
+    fn main(self) -> Self {
+        Self { main: true, ..self }
     }
 }
 
@@ -132,9 +138,10 @@ pub struct Folded<F: Family> {
     pub state: F::State,
 }
 
-/// A widget of any family.
+/// A widget of any family. Written with the family as the key around it, not as a tag inside: a
+/// tag inside would turn the numeric keys of its maps into text on the way back.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
-#[serde(tag = "family", rename_all = "snake_case")]
+#[serde(rename_all = "snake_case")]
 pub enum Piece {
     /// See [`goal`].
     Goal(Folded<Goal>),

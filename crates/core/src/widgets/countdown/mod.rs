@@ -226,9 +226,9 @@ impl Family for Countdown {
         let phase = state.run.phase(self.length(), now);
         let done = matches!(phase, Phase::Done { .. });
         let first = if matches!(phase, Phase::Running { .. }) {
-            Lever::new("pause", "Pause", true)
+            Lever::new("pause", "Pause", true).main()
         } else {
-            Lever::new("start", "Start", !done)
+            Lever::new("start", "Start", !done).main()
         };
         vec![
             first,

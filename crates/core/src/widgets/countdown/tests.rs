@@ -1,1 +1,197 @@
+use super::*;
+use crate::calendar::Calendar;
+use crate::entry::Origin;
+use crate::ids::WidgetId;
+use crate::measure::Weights;
+use crate::money::Currency;
+use chrono::NaiveTime;
+use proptest::prelude::*;
 
+fn settings() -> Settings {
+    Settings {
+        currency: Currency::parse("GBP").unwrap(),
+        calendar: Calendar { zone: chrono_tz::Tz::UTC, day_start: NaiveTime::default() },
+        weights: Weights::default(),
+    }
+}
+
+fn begin() -> Instant {
+    "2026-11-24T19:00:00Z".parse().unwrap()
+}
+
+fn after(milliseconds: i64) -> Instant {
+    begin() + TimeDelta::milliseconds(milliseconds)
+}
+
+fn clock(seconds: i64) -> Countdown {
+    Countdown { seconds, ready_text: "Soon".into(), done_text: "All aboard".into(), ..Countdown::standard() }
+}
+
+fn entry(seq: u64, at: Instant, body: Body) -> Entry {
+    Entry {
+        seq: Seq(seq),
+        origin: Origin { source: "desk".into(), id: seq.to_string() },
+        feed: None,
+        happened_at: at,
+        arrived_at: at,
+        body,
+    }
+}
+
+fn did(act: CountdownAct) -> Body {
+    Body::Act { widget: WidgetId(1), by: "odile".into(), act: Act::Countdown(act) }
+}
+
+fn undo(target: u64) -> Body {
+    Body::Void { widget: WidgetId(1), by: "bram".into(), target: Seq(target) }
+}
+
+fn folded(clock: &Countdown, acts: &[(i64, Body)]) -> State {
+    let mut state = State::default();
+    for (seq, (milliseconds, body)) in (1..).zip(acts) {
+        clock.apply(&mut state, &entry(seq, after(*milliseconds), body.clone()), &settings());
+    }
+    state
+}
+
+fn face(clock: &Countdown, acts: &[(i64, CountdownAct)], now: i64) -> String {
+    let acts: Vec<_> = acts.iter().map(|(at, act)| (*at, did(*act))).collect();
+    let View::Countdown(view) = clock.view(&folded(clock, &acts), &settings(), after(now)) else { panic!() };
+    format!("{:?} {}", view.phase, view.shown)
+}
+
+use CountdownAct::{Add, Pause, Reset, Start};
+
+#[test]
+fn ready_running_paused_done() {
+    let clock = clock(10);
+    assert_eq!(face(&clock, &[], 0), "Ready Soon");
+    assert_eq!(face(&clock, &[(0, Start)], 0), "Running 10");
+    assert_eq!(face(&clock, &[(0, Start)], 1), "Running 10", "rounded up");
+    assert_eq!(face(&clock, &[(0, Start)], 9_999), "Running 1", "never 0 while running");
+    assert_eq!(face(&clock, &[(0, Start)], 10_000), "Done All aboard");
+    assert_eq!(face(&clock, &[(0, Start), (4_000, Pause)], 60_000), "Paused 6");
+    assert_eq!(face(&clock, &[(0, Start), (4_000, Pause), (60_000, Start)], 65_500), "Running 1");
+    assert_eq!(face(&clock, &[(0, Start), (4_000, Pause), (60_000, Start)], 66_000), "Done All aboard");
+    assert_eq!(face(&clock, &[(0, Start), (11_000, Reset)], 12_000), "Ready Soon");
+    let quiet = Countdown { ready_text: String::new(), ..clock };
+    assert_eq!(face(&quiet, &[], 0), "Ready 10");
+}
+
+#[test]
+fn time_can_be_added_and_taken_and_below_zero_is_done() {
+    let clock = clock(10);
+    assert_eq!(face(&clock, &[(0, Start), (5_000, Add { seconds: 60 })], 5_000), "Running 1:05");
+    assert_eq!(face(&clock, &[(0, Start), (5_000, Add { seconds: -4 })], 5_000), "Running 1");
+    assert_eq!(face(&clock, &[(0, Start), (5_000, Add { seconds: -5 })], 5_000), "Done All aboard");
+    assert_eq!(
+        face(&clock, &[(0, Start), (5_000, Add { seconds: -5 }), (6_000, Add { seconds: 60 })], 7_000),
+        "Done All aboard"
+    );
+    assert_eq!(face(&clock, &[(0, Add { seconds: 50 }), (0, Start)], 0), "Running 1:00");
+}
+
+#[test]
+fn changing_the_length_of_a_running_clock_shifts_its_end() {
+    let mut clock = clock(600);
+    let state = folded(&clock, &[(0, did(Start))]);
+    assert_eq!(clock.wakes_at(&state, &settings(), after(1_000)), Some(after(600_000)));
+    let before = clock.clone();
+    clock.edit("length", "9:00", &settings()).unwrap();
+    assert!(!clock.counts_alike(&before));
+    assert_eq!(clock.wakes_at(&state, &settings(), after(1_000)), Some(after(540_000)));
+    clock.edit("done_text", "Go", &settings()).unwrap();
+    assert!(clock.counts_alike(&Countdown { seconds: 540, ..before }));
+}
+
+#[test]
+fn what_makes_no_sense_now_is_refused_in_words() {
+    let clock = clock(10);
+    let decide = |acts: &[(i64, Body)], name, now| {
+        let state = folded(&clock, acts);
+        clock.decide(&state, &Action { name, value: None }, after(now)).map_err(|error| error.to_string())
+    };
+    assert_eq!(decide(&[], "start", 0), Ok(Act::Countdown(Start)));
+    let running = [(0, did(Start))];
+    assert!(decide(&running, "start", 5).unwrap_err().contains("running already"));
+    assert!(decide(&[], "pause", 5).unwrap_err().contains("not running"));
+    assert!(decide(&running, "start", 10_000).unwrap_err().contains("reset it first"));
+    assert_eq!(decide(&running, "reset", 10_000), Ok(Act::Countdown(Reset)));
+    assert!(decide(&running, "add", 5).unwrap_err().contains("needs seconds"));
+    assert!(decide(&running, "explode", 5).unwrap_err().contains("it knows"));
+}
+
+#[test]
+fn taking_back_a_pause_lets_it_have_run_on() {
+    let clock = clock(60);
+    let acts = [(0, did(Start)), (10_000, did(Pause)), (40_000, undo(2))];
+    let state = folded(&clock, &acts);
+    let View::Countdown(view) = clock.view(&state, &settings(), after(41_000)) else { panic!() };
+    assert_eq!((view.phase, view.shown.as_str()), (PhaseWord::Running, "19"));
+}
+
+#[test]
+fn the_slip_adds_up() {
+    let clock = clock(60);
+    let state = folded(&clock, &[(0, did(Start)), (5_000, did(Add { seconds: 30 }))]);
+    let slip = clock.explain(&state, &[], &settings(), after(10_000));
+    let figures: Vec<_> = slip.terms.iter().map(|(_, figure)| figure.as_str()).collect();
+    assert_eq!((figures, slip.shown.as_str()), (vec!["1:00", "30", "−10"], "1:20"));
+}
+
+fn act() -> impl Strategy<Value = CountdownAct> {
+    prop_oneof![Just(Start), Just(Pause), Just(Reset), (-400_i64..400).prop_map(|seconds| Add { seconds })]
+}
+
+proptest! {
+    #[test]
+    fn undo_equals_never_having_done_it(
+        acts in prop::collection::vec((act(), 0_i64..90_000), 1..25),
+        picks in prop::collection::vec(any::<prop::sample::Index>(), 0..5),
+    ) {
+        let clock = clock(300);
+        let gone: std::collections::BTreeSet<usize> = picks.iter().map(|pick| pick.index(acts.len())).collect();
+        let (mut undone, mut never) = (State::default(), State::default());
+        let (mut seq, mut now) = (0, 0);
+        for (index, (act, wait)) in acts.iter().enumerate() {
+            (seq, now) = (seq + 1, now + wait);
+            clock.apply(&mut undone, &entry(seq, after(now), did(*act)), &settings());
+            if !gone.contains(&index) {
+                clock.apply(&mut never, &entry(seq, after(now), did(*act)), &settings());
+            }
+        }
+        for index in &gone {
+            seq += 1;
+            clock.apply(&mut undone, &entry(seq, after(now), undo(*index as u64 + 1)), &settings());
+        }
+        prop_assert_eq!(undone.run, never.run);
+        for later in [0, 1, 999, 5_000, 700_000] {
+            let now = after(now + later);
+            prop_assert_eq!(clock.view(&undone, &settings(), now), clock.view(&never, &settings(), now));
+        }
+    }
+
+    #[test]
+    fn seconds_are_conserved(waits in prop::collection::vec(1_i64..50_000, 1..12)) {
+        // Start and pause in turn: what ran down is exactly the time spent running.
+        let clock = clock(100_000);
+        let (mut state, mut now, mut ran) = (State::default(), 0, 0);
+        for (index, wait) in waits.iter().enumerate() {
+            let act = if index % 2 == 0 { Start } else { Pause };
+            clock.apply(&mut state, &entry(index as u64 + 1, after(now), did(act)), &settings());
+            if index % 2 == 0 { ran += wait }
+            now += wait;
+        }
+        let left = state.run.phase(clock.length(), after(now)).left(after(now));
+        prop_assert_eq!(left, TimeDelta::milliseconds(100_000_000 - ran));
+    }
+
+    #[test]
+    fn a_running_clock_never_shows_zero(milliseconds in 0_i64..400_000) {
+        let clock = clock(300);
+        let state = folded(&clock, &[(0, did(Start))]);
+        let View::Countdown(view) = clock.view(&state, &settings(), after(milliseconds)) else { panic!() };
+        prop_assert_eq!(view.phase == PhaseWord::Running, milliseconds < 300_000);
+        prop_assert!(view.phase != PhaseWord::Running || view.shown != "0");
+    }
+}

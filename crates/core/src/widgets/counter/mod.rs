@@ -258,7 +258,7 @@ impl Family for Counter {
         let step = Unit::Things.show(self.step);
         vec![
             Lever::new("subtract", format!("−{step}"), true),
-            Lever::new("add", format!("+{step}"), true),
+            Lever::new("add", format!("+{step}"), true).main(),
             Lever::new("reset", "Reset", true),
             Lever::new("undo", "Undo", state.log.newest().is_some()),
         ]
