@@ -88,7 +88,7 @@ db_start() {
   (umask 077 && cat >"$folder/init.sql" <<SQL
 CREATE DATABASE IF NOT EXISTS tally CHARACTER SET utf8mb4;
 CREATE OR REPLACE USER 'tally'@'127.0.0.1' IDENTIFIED BY '$password';
-GRANT ALL ON tally.* TO 'tally'@'127.0.0.1';
+GRANT ALL ON ${db_grants:-tally.*} TO 'tally'@'127.0.0.1';
 ALTER USER 'root'@'localhost' IDENTIFIED BY '$password';
 SQL
   )

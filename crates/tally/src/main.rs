@@ -1,5 +1,7 @@
 //! `tally`: the program.
 
+#![cfg_attr(test, allow(clippy::unwrap_used, clippy::expect_used))]
+
 use clap::Parser;
 use std::process::ExitCode;
 use tracing_subscriber::EnvFilter;
@@ -11,7 +13,7 @@ mod serve;
 fn main() -> ExitCode {
     let options = options::Options::parse();
     let filter = EnvFilter::try_from_env("TALLY_LOG").unwrap_or_else(|_| EnvFilter::new("warn,tally=info"));
-    tracing_subscriber::fmt().with_env_filter(filter).with_target(false).init();
+    tracing_subscriber::fmt().with_env_filter(filter).with_target(false).with_writer(std::io::stderr).init();
     let runtime = match tokio::runtime::Builder::new_multi_thread().worker_threads(2).enable_all().build() {
         Ok(runtime) => runtime,
         Err(error) => {

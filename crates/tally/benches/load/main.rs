@@ -1,0 +1,42 @@
+//! The load bench: how fast, beside bare baselines run in the same minutes on the same machine.
+//!
+//! Nothing is asserted here, since machines are noisy. It prints a table and, run whole, writes
+//! `docs/bench.md`. `./bench ingest`, `./bench dom` and `./bench pages` run one part each.
+
+#![allow(clippy::unwrap_used, clippy::expect_used, missing_docs)]
+
+#[path = "../../tests/suite/kit/mod.rs"]
+mod kit;
+
+mod bare;
+mod dom;
+mod ingest;
+mod pages;
+mod report;
+
+use report::Report;
+
+fn main() {
+    let arguments: Vec<String> = std::env::args().skip(1).filter(|one| one != "--bench").collect();
+    if arguments.first().is_some_and(|one| one == bare::ARGUMENT) {
+        return bare::serve();
+    }
+    let wanted = |part: &str| arguments.is_empty() || arguments.iter().any(|one| one == part);
+    let runtime = tokio::runtime::Builder::new_multi_thread().worker_threads(2).enable_all().build().unwrap();
+    runtime.block_on(async {
+        let mut report = Report::default();
+        if wanted("ingest") {
+            ingest::measure(&mut report).await;
+        }
+        if wanted("dom") {
+            dom::measure(&mut report).await;
+        }
+        if wanted("pages") {
+            pages::measure(&mut report).await;
+        }
+        report.print();
+        if arguments.is_empty() {
+            report.write();
+        }
+    });
+}

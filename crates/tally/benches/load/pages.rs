@@ -1,0 +1,150 @@
+//! A thousand open pages, beside a bare broadcast over the same kind of connection.
+
+use crate::bare::Bare;
+use crate::kit::db::{Database, Server};
+use crate::kit::page::Page;
+use crate::kit::program::Program;
+use crate::report::{Report, percentile, resident};
+use std::sync::Arc;
+use std::sync::atomic::{AtomicUsize, Ordering};
+use std::time::{Duration, Instant};
+use tokio::sync::mpsc;
+
+const PAGES: usize = 1_000;
+const UPDATES: usize = 100;
+const EVERY: Duration = Duration::from_millis(100);
+
+/// Opened pages that tell when the message with a mark came.
+struct Crowd {
+    arrivals: mpsc::UnboundedReceiver<(usize, Instant)>,
+    open: Arc<AtomicUsize>,
+}
+
+/// The number behind a mark in a message.
+fn number(message: &str, mark: &str) -> Option<usize> {
+    let (_, rest) = message.split_once(mark)?;
+    let digits: String = rest.chars().filter(|c| *c != ',').take_while(char::is_ascii_digit).collect();
+    digits.parse().ok()
+}
+
+impl Crowd {
+    async fn open(url: &str, mark: &'static str) -> Self {
+        let (sender, arrivals) = mpsc::unbounded_channel();
+        let open = Arc::new(AtomicUsize::new(0));
+        for _ in 0..PAGES {
+            let mut page = Page::open(url).await;
+            let (sender, open) = (sender.clone(), open.clone());
+            tokio::spawn(async move {
+                open.fetch_add(1, Ordering::Relaxed);
+                while let Some(message) = page.next_raw().await {
+                    if let Some(number) = number(&message, mark) {
+                        let _ = sender.send((number, Instant::now()));
+                    }
+                }
+                open.fetch_sub(1, Ordering::Relaxed);
+            });
+        }
+        Self { arrivals, open }
+    }
+
+    /// Delays of all arrivals, given when each number was sent.
+    async fn delays(&mut self, sent: &[Instant]) -> Vec<Duration> {
+        let mut delays = Vec::with_capacity(PAGES * UPDATES);
+        while delays.len() < PAGES * sent.len() {
+            match tokio::time::timeout(Duration::from_secs(5), self.arrivals.recv()).await {
+                Ok(Some((number, at))) => {
+                    if let Some(sent) = number.checked_sub(1).and_then(|index| sent.get(index)) {
+                        delays.push(at - *sent);
+                    }
+                }
+                _ => break,
+            }
+        }
+        delays
+    }
+}
+
+struct Figures {
+    delays: Vec<Duration>,
+    memory: u64,
+}
+
+async fn ours() -> (Figures, usize) {
+    let server = Server::start();
+    let database = Database::on(server.url());
+    let program = Program::with(&database.url, &["--demo"]);
+    let (demo, counter) = (program.demo(), program.widget("Derailments"));
+    let press = format!("{}/api/v1/widgets/{}/actions/add", program.base, counter["id"]);
+    let token = demo["api_token"].as_str().unwrap().to_owned();
+    let client = reqwest::Client::new();
+    let url = counter["page_url"].as_str().unwrap();
+    let example = Page::open(url).await.drawn("counter-value").await.to_string().len();
+
+    let before = resident(program.id());
+    let mut crowd = Crowd::open(url, "data-bump>").await;
+    tokio::time::sleep(Duration::from_secs(1)).await;
+    let mut sent = Vec::new();
+    let mut pace = tokio::time::interval(EVERY);
+    for _ in 0..UPDATES {
+        pace.tick().await;
+        sent.push(Instant::now());
+        let request = client.post(&press).bearer_auth(&token);
+        tokio::spawn(async move { request.send().await.unwrap().error_for_status().unwrap() });
+    }
+    let delays = crowd.delays(&sent).await;
+    let memory = resident(program.id()).saturating_sub(before) / PAGES as u64;
+    assert_eq!(crowd.open.load(Ordering::Relaxed), PAGES, "pages were lost");
+    (Figures { delays, memory }, example)
+}
+
+async fn theirs(length: usize) -> Figures {
+    let bare = Bare::start();
+    let client = reqwest::Client::new();
+    let before = resident(bare.id());
+    let mut crowd = Crowd::open(&format!("{}/page", bare.base), "mark ").await;
+    tokio::time::sleep(Duration::from_secs(1)).await;
+    let mut sent = Vec::new();
+    let mut pace = tokio::time::interval(EVERY);
+    for number in 1..=UPDATES {
+        pace.tick().await;
+        sent.push(Instant::now());
+        let body = format!("{:length$}", format!("mark {number} "));
+        let request = client.post(format!("{}/push", bare.base)).body(body);
+        tokio::spawn(async move { request.send().await.unwrap() });
+    }
+    let delays = crowd.delays(&sent).await;
+    Figures { delays, memory: resident(bare.id()).saturating_sub(before) / PAGES as u64 }
+}
+
+pub async fn measure(report: &mut Report) {
+    let (mut ours, length) = ours().await;
+    let mut theirs = theirs(length).await;
+    let told = |figures: &Figures| {
+        format!("{:.1} % delivered", 100.0 * figures.delays.len() as f64 / (PAGES * UPDATES) as f64)
+    };
+    let share = told(&ours);
+    let (p50, p99) = (percentile(&mut ours.delays, 50), percentile(&mut ours.delays, 99));
+    let (bare50, bare99) = (percentile(&mut theirs.delays, 50), percentile(&mut theirs.delays, 99));
+    report.add(
+        "1,000 pages at 10 updates a second, p50",
+        format!("{p50:.1} ms"),
+        format!("bare broadcast {bare50:.1} ms: ratio {:.1}", p50 / bare50),
+        "",
+    );
+    report.add(
+        "1,000 pages at 10 updates a second, p99",
+        format!("{p99:.1} ms, {share}"),
+        format!("bare broadcast {bare99:.1} ms: ratio {:.1}", p99 / bare99),
+        "< 100 ms",
+    );
+    report.add(
+        "memory for each open page",
+        format!("{:.1} KB", ours.memory as f64 / 1_000.0),
+        format!(
+            "bare broadcast {:.1} KB: ratio {:.1}",
+            theirs.memory as f64 / 1_000.0,
+            ours.memory as f64 / theirs.memory.max(1) as f64
+        ),
+        "< 40 KB",
+    );
+}

@@ -1,0 +1,256 @@
+//! The interface in a real browser.
+
+use crate::kit::browser::Browser;
+use crate::kit::db::Database;
+use crate::kit::page::Page;
+use crate::kit::program::{Program, ready};
+use crate::kit::sender::{Sender, tip};
+use crate::kit::until;
+use serde_json::{Value, json};
+
+fn start() -> (Database, Program) {
+    let database = Database::new();
+    let program = Program::start(&database.url);
+    (database, program)
+}
+
+fn page_url(program: &Program, name: &str) -> String {
+    program.widget(name)["page_url"].as_str().unwrap().to_owned()
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_show_from_signing_in_to_a_restart() {
+    let (_database, mut program) = start();
+    let browser = Browser::open().await;
+    let counter = browser.tab(&page_url(&program, "Derailments")).await;
+    let clock = browser.tab(&page_url(&program, "First train leaves in")).await;
+    let goal = browser.tab(&page_url(&program, "Turntable motor")).await;
+    browser.shows(".goal-value", "£212.50").await;
+    let desk = browser.tab("about:blank").await;
+    browser.sign_in(&program.base, &program.demo()).await;
+    browser.live().await;
+    let second_desk = browser.tab(&format!("{}/desk", program.base)).await;
+    browser.live().await;
+
+    // The desk by keys; pages on air and the other desk follow.
+    browser.to(&desk).await;
+    browser.keys("2").await;
+    browser.keys("2").await;
+    browser.keys("a").await;
+    browser.shows(".plate:nth-of-type(1) .plate-value", "2").await;
+    browser.to(&counter).await;
+    browser.shows(".counter-value", "2").await;
+    browser.to(&clock).await;
+    browser.shows(".countdown.is-running .countdown-face", "9:").await;
+    browser.to(&second_desk).await;
+    browser.shows(".plate:nth-of-type(1) .plate-value", "2").await;
+    browser.shows(".plate:nth-of-type(3) [data-press=pause]", "Pause").await;
+    // Undo from there takes one press away, everywhere.
+    browser.click(".plate:nth-of-type(1) [data-press=undo]").await;
+    browser.shows(".plate:nth-of-type(1) .plate-value", "1").await;
+    browser.to(&desk).await;
+    browser.shows(".plate:nth-of-type(1) .plate-value", "1").await;
+    browser.shows(".roll [data-live=roll]", "odile took back line").await;
+
+    // The sentence, in place; stage and page on air follow without loading anew.
+    browser.go(&format!("{}/widgets/1", program.base)).await;
+    browser.live().await;
+    browser.run("window.untouched = true").await;
+    browser.click("[data-part=target] .part-shown").await;
+    browser.fill("[data-part=target] [name=text]", "0").await;
+    browser.keys("\u{e007}").await;
+    browser.shows("#sentence .refusal", "The target must be at least £0.01.").await;
+    browser.fill("[data-part=target] [name=text]", "425").await;
+    browser.keys("\u{e007}").await;
+    browser.shows("[data-part=target] .part-shown", "£425").await;
+    browser.shows(".stage-real .goal-of", "of £425").await;
+    browser.shows(".stage-real .goal-percent", "50 %").await;
+    browser.to(&goal).await;
+    browser.run("window.untouched = true").await;
+    browser.shows(".goal-of", "of £425").await;
+
+    // A tip at the stand-in's page moves both.
+    browser.tab(program.tip_jar.as_ref().unwrap()).await;
+    browser.fill("#name", "kestrel_oak").await;
+    browser.fill("#amount", "87.50").await;
+    browser.click("button").await;
+    browser.shows("#deliveries", "kestrel_oak: 87.50 GBP").await;
+    browser.to(&goal).await;
+    browser.shows(".goal-value", "£300").await;
+    browser.to(&desk).await;
+    browser.shows(".stage-real .goal-value", "£300").await;
+    browser.shows("#slip summary", "£300").await;
+    assert_eq!(browser.run("return window.untouched").await, json!(true), "the bench was not loaded anew");
+
+    // A restart; the page on air heals by itself and goes on.
+    program.stop();
+    program.again();
+    ready(&program.base).await;
+    Sender::of(&program.demo()["feeds"][0]).deliver(&tip("12.50")).await;
+    browser.to(&goal).await;
+    browser.shows(".goal-value", "£312.50").await;
+    assert_eq!(browser.run("return window.untouched").await, json!(true), "the page on air was not loaded anew");
+    browser.to(&counter).await;
+    browser.shows(".counter-value", "1").await;
+    browser.close().await;
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn the_first_visit_ends_on_a_bench_with_a_widget_that_works() {
+    let database = Database::new();
+    let program = Program::with(&database.url, &[]);
+    let browser = Browser::open().await;
+    browser.go(&program.base).await;
+    browser.shows("h1", "Welcome").await;
+    browser.fill("#title", "New kettle").await;
+    browser.fill("#channel", "Saltmarsh Halt").await;
+    browser.fill("#name", "bram").await;
+    browser.fill("#password", "too short").await;
+    browser.run("document.getElementById('password').removeAttribute('minlength')").await;
+    browser.click(".press-main").await;
+    browser.shows("#refusal", "at least 10 characters").await;
+    browser.fill("#password", "nine sleepers").await;
+    browser.click(".press-main").await;
+    browser.shows("[data-part=title] .part-shown", "New kettle").await;
+    browser.shows("#slip .readiness", "A feed is wired, but nothing has come through it yet").await;
+    browser.shows(".stage-real .goal-value", "£0").await;
+
+    // What the feeds room tells a sender is all that it needs.
+    browser.live().await;
+    browser.keys("g").await;
+    browser.keys("f").await;
+    browser.shows("h1", "Feeds").await;
+    let field = async |id: &str| browser.run(&format!("return document.getElementById('{id}').value")).await;
+    let feed = json!({"url": field("url-1").await, "secret": field("secret-1").await});
+    browser.go(&format!("{}/widgets/1", program.base)).await;
+    browser.live().await;
+    Sender::of(&feed).deliver(&tip("25")).await;
+    browser.shows(".stage-real .goal-value", "£25").await;
+    browser.shows("#slip .readiness", "Ready.").await;
+    browser.close().await;
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_dozen_pages_in_one_browser_all_stay_live() {
+    let (_database, program) = start();
+    let browser = Browser::open().await;
+    let mut tabs = Vec::new();
+    for _ in 0..12 {
+        tabs.push(browser.tab(&page_url(&program, "Turntable motor")).await);
+        browser.shows(".goal-value", "£212.50").await;
+    }
+    let sender = Sender::of(&program.demo()["feeds"][0]);
+    for (amount, shown) in [("7.50", "£220"), ("30", "£250")] {
+        sender.deliver(&tip(amount)).await;
+        for tab in &tabs {
+            browser.to(tab).await;
+            browser.shows(".goal-value", shown).await;
+        }
+    }
+    browser.close().await;
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_page_on_air_is_transparent_and_goes_blank_when_its_address_is_withdrawn() {
+    let (_database, program) = start();
+    let browser = Browser::open().await;
+    let page = browser.tab(&page_url(&program, "Derailments")).await;
+    let clear = "return [document.documentElement, document.body].map((one) => getComputedStyle(one).backgroundColor)";
+    assert_eq!(browser.run(clear).await, json!(["rgba(0, 0, 0, 0)", "rgba(0, 0, 0, 0)"]));
+    let fits = "const air = document.querySelector('.air').getBoundingClientRect();
+        return air.width > 0 && air.left >= 0 && air.top >= 0 && air.right <= innerWidth && air.bottom <= innerHeight";
+    for (width, height) in [(300, 100), (1_800, 400), (90, 700), (1_920, 1_080)] {
+        browser.size(width, height).await;
+        assert_eq!(browser.run(fits).await, json!(true), "{width} x {height}");
+    }
+    browser.tab("about:blank").await;
+    browser.sign_in(&program.base, &program.demo()).await;
+    browser.go(&format!("{}/widgets/3", program.base)).await;
+    browser.live().await;
+    let before = browser.run("return document.getElementById('page-url').value").await;
+    browser.click(".address .textual").await;
+    browser.client.accept_alert().await.unwrap();
+    until("there is another address", || async {
+        let now =
+            browser.client.execute("return document.getElementById('page-url')?.value ?? null", vec![]).await.ok()?;
+        (now != before && now != Value::Null).then_some(())
+    })
+    .await;
+    browser.to(&page).await;
+    until("the page is blank", || async { browser.text("body").await.is_empty().then_some(()) }).await;
+    browser.close().await;
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_running_clock_ticks_in_step_with_the_server() {
+    let (_database, program) = start();
+    let demo = program.demo();
+    let clock = program.widget("First train leaves in");
+    let browser = Browser::open().await;
+    // A viewer's PC whose clock is an hour off.
+    browser.go(&format!("{}/healthz", program.base)).await;
+    let skew = "const real = Date.now; Date.now = () => real() + 3600000;";
+    browser.devtools("Page.addScriptToEvaluateOnNewDocument", json!({"source": skew})).await;
+    browser.go(clock["page_url"].as_str().unwrap()).await;
+    let mut wire = Page::open(clock["page_url"].as_str().unwrap()).await;
+    let url = format!("{}/api/v1/widgets/{}/actions/start", program.base, clock["id"]);
+    let client = reqwest::Client::new();
+    client.post(url).bearer_auth(demo["api_token"].as_str().unwrap()).send().await.unwrap().error_for_status().unwrap();
+    wire.drawn("data-ends").await;
+    for expected in ["9:59", "9:58", "9:57"] {
+        browser.shows(".countdown-face", expected).await;
+    }
+    // What the page shows is what the server would say at the same moment, to a second's edge.
+    let shown = browser.text(".countdown-face").await;
+    let told = program.text(&clock).await;
+    let seconds = |text: &str| text.split(':').fold(0, |sum, part| sum * 60 + part.parse::<i64>().unwrap());
+    assert!((seconds(&shown) - seconds(&told)).abs() <= 1, "{shown} {told}");
+    browser.close().await;
+}
+
+/// Runs axe-core in the page and gives the violations.
+async fn violations(browser: &Browser) -> Vec<String> {
+    // The page's policy keeps scripts of others out; the driver's own are let in.
+    browser.run(include_str!("vendor/axe.min.js")).await;
+    let run =
+        "const done = arguments[arguments.length - 1]; axe.run(document, {resultTypes: ['violations']}).then((r) =>
+        done(r.violations.map((v) => v.id + ': ' + v.nodes.map((n) => n.html + ' ' + n.failureSummary).join(' | '))))";
+    let found = browser.client.execute_async(run, vec![]).await.unwrap();
+    serde_json::from_value(found).unwrap()
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn axe_finds_nothing_on_any_screen() {
+    let (_database, program) = start();
+    let browser = Browser::open().await;
+    browser.go(&format!("{}/sign-in", program.base)).await;
+    assert_eq!(violations(&browser).await, Vec::<String>::new(), "sign in");
+    browser.sign_in(&program.base, &program.demo()).await;
+    for scheme in ["light", "dark"] {
+        let media = json!({"features": [{"name": "prefers-color-scheme", "value": scheme}]});
+        browser.devtools("Emulation.setEmulatedMedia", media).await;
+        for room in ["/desk", "/widgets", "/widgets/1", "/widgets/3", "/widgets/5", "/feeds", "/ledger"] {
+            browser.go(&format!("{}{room}", program.base)).await;
+            browser.live().await;
+            assert_eq!(violations(&browser).await, Vec::<String>::new(), "{room} {scheme}");
+        }
+    }
+    browser.go(&format!("{}/widgets/1", program.base)).await;
+    browser.live().await;
+    browser.click("[data-part=until] .part-shown").await;
+    browser.click("#slip summary").await;
+    assert_eq!(violations(&browser).await, Vec::<String>::new(), "the bench with its parts open");
+    for name in ["Turntable motor", "Derailments", "First train leaves in"] {
+        browser.go(&page_url(&program, name)).await;
+        let found: Vec<String> =
+            violations(&browser).await.into_iter().filter(|one| !one.starts_with("page-has-heading-one")).collect();
+        assert_eq!(found, Vec::<String>::new(), "{name}");
+    }
+    browser.go(program.tip_jar.as_ref().unwrap()).await;
+    assert_eq!(violations(&browser).await, Vec::<String>::new(), "tip jar");
+    let database = Database::new();
+    let empty = Program::with(&database.url, &[]);
+    browser.go(&format!("{}/first-visit", empty.base)).await;
+    assert_eq!(violations(&browser).await, Vec::<String>::new(), "first visit");
+    browser.close().await;
+}

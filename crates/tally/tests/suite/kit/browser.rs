@@ -1,0 +1,173 @@
+//! A real browser: headless Chromium through ChromeDriver.
+
+use super::{PATIENCE, until};
+use fantoccini::wd::WebDriverCompatibleCommand;
+use fantoccini::{Client, ClientBuilder, Locator};
+use hyper_util::client::legacy::connect::HttpConnector;
+use serde_json::{Value, json};
+use std::io::{BufRead, BufReader};
+use std::process::{Child, Command, Stdio};
+
+/// Chromium with its driver. Sessions end with [`Browser::close`]; the driver ends with its guard.
+pub struct Browser {
+    pub client: Client,
+    driver: Driver,
+}
+
+struct Driver(Child);
+
+impl Drop for Driver {
+    fn drop(&mut self) {
+        let _ = self.0.kill();
+        let _ = self.0.wait();
+    }
+}
+
+/// A command of the Chrome DevTools Protocol.
+#[derive(Debug)]
+struct DevTools(&'static str, Value);
+
+impl WebDriverCompatibleCommand for DevTools {
+    fn endpoint(&self, base: &url::Url, session: Option<&str>) -> Result<url::Url, url::ParseError> {
+        base.join(&format!("session/{}/goog/cdp/execute", session.unwrap_or_default()))
+    }
+
+    fn method_and_body(&self, _: &url::Url) -> (http::Method, Option<String>) {
+        (http::Method::POST, Some(json!({"cmd": self.0, "params": self.1}).to_string()))
+    }
+}
+
+const ARGUMENTS: [&str; 13] = [
+    "--headless=new",
+    // Needed as root, where tests often run; nothing but our own pages is opened.
+    "--no-sandbox",
+    "--disable-gpu",
+    "--disable-dev-shm-usage",
+    "--hide-scrollbars",
+    "--disable-background-networking",
+    "--no-first-run",
+    "--disable-extensions",
+    "--disable-component-update",
+    "--disable-sync",
+    "--mute-audio",
+    // A page that was left keeps its connection otherwise.
+    "--disable-features=BackForwardCache",
+    "--window-size=1280,800",
+];
+
+impl Browser {
+    pub async fn open() -> Self {
+        let mut child = Command::new("chromedriver")
+            .arg("--port=0")
+            .stdout(Stdio::piped())
+            .stderr(Stdio::null())
+            .spawn()
+            .expect("chromedriver is installed by ./check");
+        let lines = BufReader::new(child.stdout.take().unwrap()).lines();
+        let driver = Driver(child);
+        let port = lines
+            .map_while(Result::ok)
+            .find_map(|line| {
+                line.split("started successfully on port ").nth(1).map(|rest| rest.trim_end_matches('.').to_owned())
+            })
+            .expect("chromedriver says its port");
+        let capabilities = json!({"goog:chromeOptions": {"args": ARGUMENTS}});
+        let client = ClientBuilder::new(HttpConnector::new())
+            .capabilities(capabilities.as_object().unwrap().clone())
+            .connect(&format!("http://127.0.0.1:{port}"))
+            .await
+            .unwrap();
+        let browser = Self { client, driver };
+        browser.size(1280, 800).await;
+        browser
+    }
+
+    pub async fn size(&self, width: u32, height: u32) {
+        let metrics = json!({"width": width, "height": height, "deviceScaleFactor": 1, "mobile": false});
+        self.devtools("Emulation.setDeviceMetricsOverride", metrics).await;
+    }
+
+    pub async fn devtools(&self, command: &'static str, parameters: Value) {
+        self.client.issue_cmd(DevTools(command, parameters)).await.unwrap();
+    }
+
+    pub async fn go(&self, url: &str) {
+        self.client.goto(url).await.unwrap();
+    }
+
+    /// Opens a page in a tab of its own and gives its handle.
+    pub async fn tab(&self, url: &str) -> fantoccini::wd::WindowHandle {
+        let tab = self.client.new_window(true).await.unwrap().handle;
+        self.client.switch_to_window(tab.clone()).await.unwrap();
+        self.size(1280, 800).await;
+        self.go(url).await;
+        tab
+    }
+
+    pub async fn to(&self, tab: &fantoccini::wd::WindowHandle) {
+        self.client.switch_to_window(tab.clone()).await.unwrap();
+    }
+
+    /// Runs a script in the page.
+    pub async fn run(&self, script: &str) -> Value {
+        self.client.execute(script, vec![]).await.unwrap()
+    }
+
+    /// The text of the first element that fits; empty where there is none.
+    pub async fn text(&self, css: &str) -> String {
+        let script = format!("return document.querySelector({css:?})?.textContent ?? ''");
+        let text = self.run(&script).await.as_str().unwrap_or_default().to_owned();
+        text.split_whitespace().collect::<Vec<_>>().join(" ")
+    }
+
+    /// Waits until an element holds a text.
+    pub async fn shows(&self, css: &str, expected: &str) {
+        let began = std::time::Instant::now();
+        loop {
+            let text = self.text(css).await;
+            if text.contains(expected) {
+                return;
+            }
+            assert!(began.elapsed() < PATIENCE, "{css} shows “{text}”, not “{expected}”");
+            tokio::time::sleep(std::time::Duration::from_millis(20)).await;
+        }
+    }
+
+    pub async fn click(&self, css: &str) {
+        self.client.wait().at_most(PATIENCE).for_element(Locator::Css(css)).await.unwrap().click().await.unwrap();
+    }
+
+    /// Types into a field, after clearing it.
+    pub async fn fill(&self, css: &str, text: &str) {
+        let field = self.client.wait().at_most(PATIENCE).for_element(Locator::Css(css)).await.unwrap();
+        field.clear().await.unwrap();
+        field.send_keys(text).await.unwrap();
+    }
+
+    /// Presses keys wherever the focus is.
+    pub async fn keys(&self, keys: &str) {
+        self.client.active_element().await.unwrap().send_keys(keys).await.unwrap();
+    }
+
+    /// Waits until the page's live connection stands.
+    pub async fn live(&self) {
+        until("the signal strip is drawn", || async { (!self.text(".strip").await.is_empty()).then_some(()) }).await;
+    }
+
+    pub async fn sign_in(&self, base: &str, demo: &Value) {
+        self.go(&format!("{base}/sign-in")).await;
+        self.fill("#name", demo["owner"]["name"].as_str().unwrap()).await;
+        self.fill("#password", demo["owner"]["password"].as_str().unwrap()).await;
+        self.click(".press-main").await;
+        until("the desk is open", || async {
+            self.client.current_url().await.unwrap().path().ends_with("/desk").then_some(())
+        })
+        .await;
+    }
+
+    /// Ends the session; a browser left open would linger after the test.
+    pub async fn close(self) {
+        self.client.close().await.unwrap();
+        drop(self.driver);
+    }
+}

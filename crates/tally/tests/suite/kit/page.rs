@@ -1,0 +1,64 @@
+//! A page on air as far as the wire is concerned: a WebSocket and what comes through it.
+
+use super::PATIENCE;
+use futures_util::{SinkExt, StreamExt};
+use serde_json::Value;
+use tokio::net::TcpStream;
+use tokio::time::timeout;
+use tokio_tungstenite::tungstenite::Message;
+use tokio_tungstenite::{WebSocketStream, client_async};
+
+/// An open live connection.
+pub struct Page {
+    socket: WebSocketStream<TcpStream>,
+}
+
+impl Page {
+    /// Opens the live connection of a page's address.
+    pub async fn open(page_url: &str) -> Self {
+        let url = format!("{}/live", page_url.replace("http://", "ws://"));
+        let host = page_url.trim_start_matches("http://").split('/').next().unwrap();
+        let stream = TcpStream::connect(host).await.unwrap();
+        let (socket, _) = client_async(url, stream).await.unwrap();
+        Self { socket }
+    }
+
+    /// The next message; none when the connection has ended.
+    pub async fn next(&mut self) -> Option<Value> {
+        loop {
+            match timeout(PATIENCE, self.socket.next()).await.expect("a message in time")? {
+                Ok(Message::Text(text)) => return Some(serde_json::from_str(&text).unwrap()),
+                Ok(Message::Close(_)) | Err(_) => return None,
+                Ok(_) => {}
+            }
+        }
+    }
+
+    /// The next message as it came, for the bench.
+    pub async fn next_raw(&mut self) -> Option<String> {
+        loop {
+            match self.socket.next().await? {
+                Ok(Message::Text(text)) => return Some(text.to_string()),
+                Ok(Message::Close(_)) | Err(_) => return None,
+                Ok(_) => {}
+            }
+        }
+    }
+
+    /// Waits for a drawing in which these words stand.
+    pub async fn drawn(&mut self, words: &str) -> Value {
+        loop {
+            let message = self.next().await.expect("the connection holds");
+            if message["parts"]
+                .as_object()
+                .is_some_and(|parts| parts.values().any(|html| html.to_string().contains(words)))
+            {
+                return message;
+            }
+        }
+    }
+
+    pub async fn say(&mut self, text: &str) {
+        self.socket.send(Message::text(text)).await.unwrap();
+    }
+}

@@ -1,0 +1,120 @@
+//! The real program, with the demo in it.
+
+use super::until;
+use serde_json::Value;
+use std::io::{BufRead, BufReader};
+use std::process::{Child, Command, Stdio};
+use tempfile::TempDir;
+
+/// A running program and the folder in which it keeps its things.
+pub struct Program {
+    pub base: String,
+    pub tip_jar: Option<String>,
+    pub folder: TempDir,
+    database: String,
+    options: Vec<String>,
+    child: Child,
+}
+
+impl Program {
+    /// With the demo, listening wherever there is room.
+    pub fn start(database: &str) -> Self {
+        Self::with(database, &["--demo", "--tip-jar", "127.0.0.1:0"])
+    }
+
+    /// With these options.
+    pub fn with(database: &str, options: &[&str]) -> Self {
+        let folder = TempDir::with_prefix("tally-").unwrap();
+        let options: Vec<String> = options.iter().map(|one| (*one).to_owned()).collect();
+        let (child, base, tip_jar) = spawn(database, &folder, &options, "127.0.0.1:0");
+        Self { base, tip_jar, folder, database: database.into(), options, child }
+    }
+
+    /// What the program has written about its demo.
+    pub fn demo(&self) -> Value {
+        let text = std::fs::read_to_string(self.folder.path().join("demo.json")).unwrap();
+        serde_json::from_str(&text).unwrap()
+    }
+
+    /// kill -9.
+    pub fn kill(&mut self) {
+        self.child.kill().unwrap();
+        self.child.wait().unwrap();
+    }
+
+    /// Asks it to stop, and waits until it has.
+    pub fn stop(&mut self) {
+        let asked = Command::new("kill").args(["-TERM", &self.child.id().to_string()]).status().unwrap();
+        assert!(asked.success());
+        let status = self.child.wait().unwrap();
+        assert!(status.success(), "a stop is no failure");
+    }
+
+    /// Starts it again at the same address.
+    pub fn again(&mut self) {
+        let at = self.base.trim_start_matches("http://").to_owned();
+        let (child, base, tip_jar) = spawn(&self.database, &self.folder, &self.options, &at);
+        assert_eq!(base, self.base);
+        (self.child, self.tip_jar) = (child, tip_jar);
+    }
+
+    /// Its process.
+    pub fn id(&self) -> u32 {
+        self.child.id()
+    }
+
+    /// The demo's widget of that name.
+    pub fn widget(&self, name: &str) -> Value {
+        let demo = self.demo();
+        let found = demo["widgets"].as_array().unwrap().iter().find(|one| one["name"] == name).cloned();
+        found.unwrap_or_else(|| panic!("the demo has no widget {name}"))
+    }
+
+    /// What a widget shows, as text.
+    pub async fn text(&self, widget: &Value) -> String {
+        let url = widget["read_url"].as_str().unwrap().replace(".json", ".txt");
+        reqwest::get(url).await.unwrap().error_for_status().unwrap().text().await.unwrap()
+    }
+
+    /// Waits until a widget shows a text.
+    pub async fn shows(&self, widget: &Value, expected: &str) {
+        until(&format!("{} shows {expected}", widget["name"]), || async {
+            (self.text(widget).await == expected).then_some(())
+        })
+        .await;
+    }
+}
+
+fn spawn(database: &str, folder: &TempDir, options: &[String], listen: &str) -> (Child, String, Option<String>) {
+    let mut child = Command::new(env!("CARGO_BIN_EXE_tally"))
+        .args(["--listen", listen, "--database", database])
+        .arg("--data")
+        .arg(folder.path())
+        .args(options)
+        .stdout(Stdio::piped())
+        .spawn()
+        .unwrap();
+    let mut lines = BufReader::new(child.stdout.take().unwrap()).lines();
+    let mut line = |what: &str| {
+        let line = lines.next().unwrap_or_else(|| panic!("the program ended before it said {what}")).unwrap();
+        line.strip_prefix(what).unwrap_or_else(|| panic!("{what} expected, not {line}")).to_owned()
+    };
+    let base = line("Eager Tally: ");
+    let jar = options.iter().any(|one| one == "--tip-jar").then(|| line("Tip jar (stand-in): "));
+    (child, base, jar)
+}
+
+impl Drop for Program {
+    fn drop(&mut self) {
+        let _ = self.child.kill();
+        let _ = self.child.wait();
+    }
+}
+
+/// Waits until the program answers that it is ready.
+pub async fn ready(base: &str) {
+    until("the program is ready", || async {
+        reqwest::get(format!("{base}/readyz")).await.ok().filter(|answer| answer.status().is_success()).map(drop)
+    })
+    .await;
+}

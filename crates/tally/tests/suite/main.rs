@@ -1,0 +1,16 @@
+//! The whole of it from outside: real MariaDB, the real program, a real browser.
+//!
+//! One binary, so that it is linked once. `./check` starts the database that
+//! `TALLY_TEST_DATABASE` names; each test makes a database of its own in it.
+
+#![allow(clippy::unwrap_used, clippy::expect_used, missing_docs)]
+
+mod kit;
+
+mod air;
+mod api;
+mod browser;
+mod crash;
+mod doors;
+mod ingest;
+mod store;
