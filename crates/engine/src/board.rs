@@ -73,9 +73,7 @@ impl Board {
         drop(widgets);
         // No listener is no fault: nobody has the application open.
         let _ = self.everything.send(drawn.air);
-        if !drawn.desk.is_empty() {
-            let _ = self.everything.send(drawn.desk);
-        }
+        let _ = self.everything.send(drawn.desk);
     }
 
     pub(crate) fn hang_pulse(&self, message: ByteString) {
@@ -102,9 +100,7 @@ impl Board {
         let mut all: Vec<ByteString> = Vec::with_capacity(widgets.len() * 2 + 1);
         for hung in widgets.values() {
             all.push(hung.air.borrow().clone());
-            if !hung.desk.is_empty() {
-                all.push(hung.desk.clone());
-            }
+            all.push(hung.desk.clone());
         }
         drop(widgets);
         all.push(lock(&self.pulse).clone());

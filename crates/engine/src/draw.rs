@@ -29,7 +29,7 @@ pub struct Shown<'a> {
 pub struct Drawn {
     /// The message for pages on air.
     pub air: ByteString,
-    /// The message for the desk; empty where the widget cannot be operated.
+    /// The message for the desk.
     pub desk: ByteString,
 }
 
@@ -49,8 +49,8 @@ pub struct PulseFeed {
 pub struct Pulse<'a> {
     /// Its feeds.
     pub feeds: &'a [PulseFeed],
-    /// The newest entries, oldest first.
-    pub roll: &'a [RollLine],
+    /// The newest entries, oldest first, each with the name of the widget that it operates.
+    pub roll: &'a [(RollLine, Option<String>)],
     /// How many pages on air are open.
     pub pages: usize,
     /// Local time.

@@ -384,7 +384,9 @@ impl Task {
             .iter()
             .map(|feed| PulseFeed { id: feed.id, name: feed.name.clone(), last: self.channel.pulse(FeedId(feed.id)) })
             .collect();
-        let roll: Vec<RollLine> = self.channel.roll().cloned().collect();
+        let title = |id| self.channel.widget(id).map(|piece| piece.title().to_owned());
+        let roll: Vec<(RollLine, Option<String>)> =
+            self.channel.roll().map(|line| (line.clone(), line.widget.and_then(title))).collect();
         let pulse = Pulse {
             feeds: &feeds,
             roll: &roll,

@@ -3,6 +3,7 @@
 use crate::app::App;
 use crate::draw::html;
 use crate::error::WebError;
+use crate::security::headers::AIR_POLICY;
 use crate::{live, widgets};
 use actix_web::http::header;
 use actix_web::{HttpRequest, HttpResponse, web};
@@ -48,7 +49,10 @@ pub async fn page(
     let (channel, id) = find(&app, &request, &token).await?;
     let (family, view) = look(&channel, id).await?;
     let page = AirPage { build: crate::assets::build(), token: &token, id, family, drawing: widgets::draw(&view) };
-    Ok(HttpResponse::Ok().content_type(header::ContentType::html()).body(html(&page)))
+    Ok(HttpResponse::Ok()
+        .content_type(header::ContentType::html())
+        .insert_header((header::CONTENT_SECURITY_POLICY, AIR_POLICY))
+        .body(html(&page)))
 }
 
 /// `GET /w/{token}/live`: its live connection.

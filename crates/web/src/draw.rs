@@ -125,10 +125,7 @@ impl Draw for Drawer {
     fn widget(&self, shown: &Shown<'_>) -> Drawn {
         let seq = Some(shown.seq.0);
         let air = message(seq, [("w", widgets::draw(shown.view))], Some(shown.id));
-        let desk = match shown.plate {
-            None => ByteString::new(),
-            Some(place) => message(seq, [("d", plate(shown.id, place, shown.view, shown.levers))], Some(shown.id)),
-        };
+        let desk = message(seq, [("d", plate(shown.id, shown.plate, shown.view, shown.levers))], Some(shown.id));
         Drawn { air, desk }
     }
 
@@ -140,21 +137,21 @@ impl Draw for Drawer {
     }
 }
 
-fn lines(roll: &[RollLine], calendar: &Calendar, now: Instant) -> Vec<Line> {
+fn lines(roll: &[(RollLine, Option<String>)], calendar: &Calendar, now: Instant) -> Vec<Line> {
     roll.iter()
         .rev()
-        .map(|line| Line {
+        .map(|(line, widget)| Line {
             seq: line.seq.0,
             time: since(calendar, line.happened_at, now),
-            words: line.words.clone(),
+            words: widget.as_ref().map_or(line.words.clone(), |widget| format!("{widget}: {}", line.words)),
             kind: line.file_under.clone(),
         })
         .collect()
 }
 
-/// A plate for the desk.
-pub fn plate(id: WidgetId, place: usize, view: &View, levers: &[Lever]) -> String {
-    let row = KEY_ROWS.get(place);
+/// A plate for the desk; without levers where nothing can be operated.
+pub fn plate(id: WidgetId, place: Option<usize>, view: &View, levers: &[Lever]) -> String {
+    let row = place.and_then(|place| KEY_ROWS.get(place));
     let levers = levers
         .iter()
         .enumerate()

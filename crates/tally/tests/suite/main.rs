@@ -13,4 +13,5 @@ mod browser;
 mod crash;
 mod doors;
 mod ingest;
+mod pictures;
 mod store;

@@ -19,24 +19,27 @@ use tally_engine::Pressed;
 struct Page {
     frame: Frame,
     plates: Vec<(WidgetId, String)>,
+    figures: Vec<(WidgetId, String)>,
 }
 
 /// `GET /desk`
 pub async fn page(app: web::Data<App>, owner: Owner) -> Result<HttpResponse, WebError> {
-    let plates = owner
+    let (plates, figures) = owner
         .channel
         .ask(|channel, now| {
-            let operated = channel.widgets().map(|(id, piece)| (id, piece, piece.levers(now)));
-            operated
-                .filter(|(_, _, levers)| !levers.is_empty())
-                .enumerate()
-                .map(|(place, (id, piece, levers))| {
-                    (id, draw::plate(id, place, &piece.view(channel.settings(), now), &levers))
-                })
-                .collect()
+            let (mut plates, mut figures) = (Vec::new(), Vec::new());
+            for (id, piece) in channel.widgets() {
+                let (view, levers) = (piece.view(channel.settings(), now), piece.levers(now));
+                if levers.is_empty() {
+                    figures.push((id, draw::plate(id, None, &view, &levers)));
+                } else {
+                    plates.push((id, draw::plate(id, Some(plates.len()), &view, &levers)));
+                }
+            }
+            (plates, figures)
         })
         .await?;
-    let page = Page { frame: Frame::new(&app, &owner, "/desk").await?, plates };
+    let page = Page { frame: Frame::new(&app, &owner, "/desk").await?, plates, figures };
     Ok(HttpResponse::Ok().insert_header(ContentType::html()).body(html(&page)))
 }
 

@@ -1,0 +1,107 @@
+//! Takes the pictures in `docs/screenshots/` from the demo. Asked for by `scripts/pictures` only.
+
+use crate::kit::browser::Browser;
+use crate::kit::db::Database;
+use crate::kit::program::Program;
+use crate::kit::sender::{Sender, tip};
+use actix_web::{App, HttpResponse, HttpServer, web};
+use serde_json::{Value, json};
+use std::path::PathBuf;
+use std::time::Duration;
+
+async fn take(browser: &Browser, name: &str) {
+    // Let what moves come to rest.
+    tokio::time::sleep(Duration::from_millis(900)).await;
+    let folder = PathBuf::from(concat!(env!("CARGO_MANIFEST_DIR"), "/../../docs/screenshots"));
+    std::fs::create_dir_all(&folder).unwrap();
+    std::fs::write(folder.join(format!("{name}.png")), browser.client.screenshot().await.unwrap()).unwrap();
+}
+
+async fn act(program: &Program, widget: &str, action: &str, value: Option<i64>) {
+    let (demo, widget) = (program.demo(), program.widget(widget));
+    let url = format!("{}/api/v1/widgets/{}/actions/{action}", program.base, widget["id"]);
+    let request = reqwest::Client::new().post(url).bearer_auth(demo["api_token"].as_str().unwrap());
+    request.body(json!({"value": value}).to_string()).send().await.unwrap().error_for_status().unwrap();
+}
+
+/// Serves a page with widgets laid over a backdrop, as broadcasting software would lay them.
+fn scene(program: &Program, backdrop: &str, places: &[(&str, [u32; 4])]) -> String {
+    let frames: String = places
+        .iter()
+        .map(|(name, [left, top, width, height])| {
+            let page = program.widget(name)["page_url"].as_str().unwrap().to_owned();
+            format!("<iframe src='{page}' style='position:absolute;border:0;left:{left}px;top:{top}px;width:{width}px;height:{height}px'></iframe>")
+        })
+        .collect();
+    let url = format!("{}/assets/now/backdrops/{backdrop}.svg", program.base);
+    let page = format!("<body style='margin:0;overflow:hidden;background:url({url}) center/cover'>{frames}");
+    let listener = std::net::TcpListener::bind("127.0.0.1:0").unwrap();
+    let at = listener.local_addr().unwrap();
+    let server = HttpServer::new(move || {
+        let page = page.clone();
+        App::new().default_service(web::to(move || {
+            let page = page.clone();
+            async move { HttpResponse::Ok().content_type("text/html").body(page) }
+        }))
+    });
+    tokio::spawn(server.workers(1).listen(listener).unwrap().run());
+    format!("http://{at}/")
+}
+
+const OVER_BUSY: [(&str, [u32; 4]); 4] = [
+    ("Turntable motor", [30, 590, 600, 180]),
+    ("New platform hands", [650, 590, 600, 180]),
+    ("Derailments", [30, 30, 380, 120]),
+    ("First train leaves in", [890, 30, 360, 150]),
+];
+
+#[tokio::test(flavor = "multi_thread")]
+#[ignore = "writes docs/screenshots; run scripts/pictures"]
+async fn take_all() {
+    let database = Database::new();
+    let program = Program::start(&database.url);
+    let browser = Browser::open().await;
+    act(&program, "Derailments", "set", Some(3)).await;
+    act(&program, "Cups of tea", "add", None).await;
+    act(&program, "Cups of tea", "add", None).await;
+    act(&program, "First train leaves in", "start", None).await;
+    Sender::of(&program.demo()["feeds"][0]).deliver(&tip("12.50")).await;
+
+    browser.go(&scene(&program, "busy", &OVER_BUSY)).await;
+    take(&browser, "widgets-on-air").await;
+    browser.go(&scene(&program, "dark", &OVER_BUSY)).await;
+    take(&browser, "widgets-on-air-dark").await;
+
+    browser.sign_in(&program.base, &program.demo()).await;
+    for (room, name) in [("/desk", "desk"), ("/widgets", "shelf"), ("/feeds", "feeds"), ("/ledger", "ledger")] {
+        browser.go(&format!("{}{room}", program.base)).await;
+        browser.live().await;
+        take(&browser, name).await;
+    }
+    browser.go(&format!("{}/widgets/1", program.base)).await;
+    browser.live().await;
+    browser.click("[data-part=target] .part-shown").await;
+    take(&browser, "bench").await;
+    browser.keys("\u{e00c}").await;
+    browser.click("#slip summary").await;
+    browser.run("document.getElementById('work').scrollTo(0, 1e6)").await;
+    take(&browser, "explain").await;
+    let night: Value = json!({"features": [{"name": "prefers-color-scheme", "value": "dark"}]});
+    browser.devtools("Emulation.setEmulatedMedia", night).await;
+    browser.go(&format!("{}/desk", program.base)).await;
+    browser.live().await;
+    take(&browser, "desk-night").await;
+    browser.devtools("Emulation.setEmulatedMedia", json!({"features": []})).await;
+
+    let jar = program.tip_jar.clone().unwrap();
+    browser.go(&jar).await;
+    browser.fill("#name", "lamplit_sam").await;
+    browser.click("button").await;
+    browser.shows("#deliveries", "Delivered: recorded").await;
+    take(&browser, "tip-jar").await;
+    let database = Database::new();
+    let empty = Program::with(&database.url, &[]);
+    browser.go(&format!("{}/first-visit", empty.base)).await;
+    take(&browser, "first-visit").await;
+    browser.close().await;
+}

@@ -1,0 +1,29 @@
+#!/usr/bin/env bash
+# Copies what the pages use from npm into the source tree, with its licences, as pinned in the lock file.
+set -euo pipefail
+here=$(cd "$(dirname "${BASH_SOURCE[0]}")" && pwd)
+assets=$here/../../crates/web/assets
+suite=$here/../../crates/tally/tests/suite/vendor
+work=$(mktemp -d)
+trap 'rm -rf "$work"' EXIT
+cp "$here/package.json" "$here/package-lock.json" "$work"
+(cd "$work" && npm ci --ignore-scripts --no-audit --no-fund)
+from=$work/node_modules
+
+cp "$from/bootstrap/dist/css/bootstrap.min.css" "$assets/vendor/"
+sed -i 's/\/\*# sourceMappingURL.*//' "$assets/vendor/bootstrap.min.css"
+cp "$from/bootstrap/LICENSE" "$assets/vendor/bootstrap.LICENSE"
+cp "$from/htmx.org/dist/htmx.min.js" "$assets/vendor/"
+cp "$from/htmx.org/LICENSE" "$assets/vendor/htmx.LICENSE"
+cp "$from/idiomorph/dist/idiomorph.min.js" "$assets/vendor/"
+cp "$from"/idiomorph/LICENSE* "$assets/vendor/idiomorph.LICENSE"
+for set in latin latin-ext; do
+  cp "$from/@fontsource-variable/bricolage-grotesque/files/bricolage-grotesque-$set-wght-normal.woff2" "$assets/fonts/"
+  for weight in 400 700; do
+    cp "$from/@fontsource/atkinson-hyperlegible/files/atkinson-hyperlegible-$set-$weight-normal.woff2" "$assets/fonts/"
+  done
+done
+cp "$from/@fontsource-variable/bricolage-grotesque/LICENSE" "$assets/fonts/bricolage-grotesque.LICENSE"
+cp "$from/@fontsource/atkinson-hyperlegible/LICENSE" "$assets/fonts/atkinson-hyperlegible.LICENSE"
+cp "$from/axe-core/axe.min.js" "$suite/"
+cp "$from/axe-core/LICENSE" "$suite/axe-core.LICENSE"
