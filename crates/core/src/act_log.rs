@@ -1,7 +1,11 @@
 //! The acts done on one widget, any of which can be taken back, in any order.
 
 use crate::Instant;
+use crate::calendar::Calendar;
+use crate::entry::{Act, Body, Entry};
+use crate::explain::{Effect, MOST_LINES, SlipLine};
 use crate::ids::Seq;
+use crate::sentence::instant_words;
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeSet;
 
@@ -19,7 +23,7 @@ pub struct Line<A> {
 }
 
 /// An act, or the taking back of an earlier line.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "snake_case")]
 pub enum Deed<A> {
     /// Something was done.
@@ -40,9 +44,23 @@ impl<A> Default for ActLog<A> {
     }
 }
 
+impl<A: Copy> ActLog<A> {
+    /// Notes an entry that operates the widget: an act of its family, which `of_family` picks out,
+    /// or the taking back of one. Gives what was noted; none for any other entry.
+    pub fn note(&mut self, entry: &Entry, of_family: impl Fn(&Act) -> Option<A>) -> Option<Deed<A>> {
+        let (by, deed) = match &entry.body {
+            Body::Act { by, act, .. } => (by, Deed::Did(of_family(act)?)),
+            Body::Void { by, target, .. } => (by, Deed::TookBack(*target)),
+            Body::Happening(_) => return None,
+        };
+        self.push(Line { seq: entry.seq, at: entry.happened_at, by: by.clone(), deed });
+        Some(deed)
+    }
+}
+
 impl<A> ActLog<A> {
     /// Adds the newest line.
-    pub fn push(&mut self, line: Line<A>) {
+    fn push(&mut self, line: Line<A>) {
         self.lines.push(line);
     }
 
@@ -70,7 +88,16 @@ impl<A> ActLog<A> {
         })
     }
 
-    /// The newest act in force: what Undo takes back when no line is named.
+    /// What Undo takes back: the newest act in force, or the line asked for if it is in force.
+    #[must_use]
+    pub fn undoable(&self, asked: Option<Seq>) -> Option<Seq> {
+        match asked {
+            Some(seq) => Some(seq).filter(|seq| self.is_in_force(*seq)),
+            None => self.newest(),
+        }
+    }
+
+    /// The newest act in force.
     #[must_use]
     pub fn newest(&self) -> Option<Seq> {
         let gone = self.taken_back();
@@ -81,24 +108,24 @@ impl<A> ActLog<A> {
             .map(|line| line.seq)
     }
 
-    /// Whether a line stands in the log and is in force.
-    #[must_use]
-    pub fn is_in_force(&self, seq: Seq) -> bool {
+    fn is_in_force(&self, seq: Seq) -> bool {
         self.lines.iter().any(|line| line.seq == seq) && !self.taken_back().contains(&seq)
     }
 
-    /// The last `most` acts with whether they are in force, newest first.
-    pub fn latest(&self, most: usize) -> Vec<(&Line<A>, &A, bool)> {
+    /// The newest acts as lines of a slip, newest first.
+    pub fn slip_lines(&self, calendar: &Calendar, words: impl Fn(&A) -> String) -> Vec<SlipLine> {
         let gone = self.taken_back();
-        self.lines
-            .iter()
-            .rev()
-            .filter_map(|line| match &line.deed {
-                Deed::Did(act) => Some((line, act, !gone.contains(&line.seq))),
-                Deed::TookBack(_) => None,
+        let slip = |line: &Line<A>| {
+            let Deed::Did(act) = &line.deed else { return None };
+            let counts = !gone.contains(&line.seq);
+            Some(SlipLine {
+                seq: line.seq,
+                when: instant_words(calendar, line.at),
+                words: format!("{} {}", line.by, words(act)),
+                effect: if counts { Effect::Counts(String::new()) } else { Effect::LeftOut("taken back".into()) },
             })
-            .take(most)
-            .collect()
+        };
+        self.lines.iter().rev().filter_map(slip).take(MOST_LINES).collect()
     }
 }
 

@@ -14,6 +14,8 @@ pub mod calendar;
 pub mod channel;
 pub mod entry;
 pub mod explain;
+#[cfg(test)]
+mod fixtures;
 pub mod happening;
 pub mod ids;
 pub mod measure;

@@ -196,43 +196,28 @@ fn insert(conn: &mut MysqlConnection, group: &mut [Append], known: &HashSet<Orig
 }
 
 impl Store {
-    /// Up to `most` entries after a place, in order.
+    /// Up to `most` entries after a place, in order: all, or those filed under one of `kinds`.
     ///
     /// # Errors
     /// The database is away, or an entry cannot be read.
-    pub async fn entries_after(&self, channel: ChannelId, after: Seq, most: i64) -> Result<Vec<Entry>, StoreError> {
-        self.run(move |conn| {
-            let rows: Vec<EntryRow> = entries::table
-                .filter(entries::channel_id.eq(channel.0).and(entries::seq.gt(after.0)))
-                .order(entries::seq)
-                .limit(most)
-                .select(EntryRow::as_select())
-                .load(conn)?;
-            rows.into_iter().map(EntryRow::entry).collect()
-        })
-        .await
-    }
-
-    /// Up to `most` entries after a place that are filed under one of `kinds`, in order.
-    ///
-    /// # Errors
-    /// The database is away, or an entry cannot be read.
-    pub async fn entries_of_kinds(
+    pub async fn entries_after(
         &self,
         channel: ChannelId,
-        kinds: Vec<&'static str>,
+        kinds: Option<Vec<&'static str>>,
         after: Seq,
         most: i64,
     ) -> Result<Vec<Entry>, StoreError> {
         self.run(move |conn| {
-            let rows: Vec<EntryRow> = entries::table
+            let mut query = entries::table
                 .filter(entries::channel_id.eq(channel.0).and(entries::seq.gt(after.0)))
-                .filter(entries::kind.eq_any(kinds))
                 .order(entries::seq)
                 .limit(most)
                 .select(EntryRow::as_select())
-                .load(conn)?;
-            rows.into_iter().map(EntryRow::entry).collect()
+                .into_boxed();
+            if let Some(kinds) = kinds {
+                query = query.filter(entries::kind.eq_any(kinds));
+            }
+            query.load(conn)?.into_iter().map(EntryRow::entry).collect()
         })
         .await
     }

@@ -29,6 +29,8 @@ use std::time::Duration;
 
 /// How long a page that takes nothing may hold its connection.
 const STALLED: Duration = Duration::from_secs(20);
+/// How often the rates of those who have gone are forgotten.
+const TIDY_EVERY: Duration = Duration::from_secs(60);
 /// Small, so that a page which was held up gets the newest picture and not a queue of old ones.
 const SEND_BUFFER: usize = 64 * 1024;
 
@@ -38,6 +40,15 @@ const SEND_BUFFER: usize = 64 * 1024;
 /// The listener cannot be used.
 pub fn run(listener: TcpListener, app: App) -> std::io::Result<Server> {
     let app = actix_web::web::Data::new(app);
+    let tidied = std::sync::Arc::downgrade(&app.clone().into_inner());
+    tokio::spawn(async move {
+        let mut pace = tokio::time::interval(TIDY_EVERY);
+        loop {
+            pace.tick().await;
+            let Some(app) = tidied.upgrade() else { return };
+            app.limits.tidy();
+        }
+    });
     let server = HttpServer::new(move || routes::application(app.clone()))
         .workers(2)
         .tcp_nodelay(true)

@@ -6,13 +6,15 @@
 
 use actix_web::web::Payload;
 use actix_web::{HttpRequest, HttpResponse, rt};
-use actix_ws::{AggregatedMessage, CloseReason, MessageStream, Session};
+use actix_ws::{AggregatedMessage, AggregatedMessageStream, Closed, MessageStream, Session};
 use bytestring::ByteString;
 use serde::Deserialize;
 use serde_json::json;
+use std::future::Future;
 use std::sync::Arc;
 use std::time::Duration;
 use tally_engine::{Board, PageGuard, WidgetChannel};
+use tokio::sync::broadcast;
 use tokio::sync::broadcast::error::RecvError;
 use tokio::time::{Instant, sleep_until};
 
@@ -61,60 +63,118 @@ fn hello() -> String {
 fn accept(
     request: &HttpRequest,
     payload: Payload,
-) -> Result<(HttpResponse, Session, actix_ws::AggregatedMessageStream), actix_web::Error> {
+) -> Result<(HttpResponse, Session, AggregatedMessageStream), actix_web::Error> {
     let (response, session, stream): (_, _, MessageStream) = actix_ws::handle(request, payload)?;
     let stream = stream.max_frame_size(MOST_INCOMING).aggregate_continuations().max_continuation_size(MOST_INCOMING);
     Ok((response, session, stream))
 }
 
-/// A page on air: the newest drawing of one widget, always.
+/// What a connection shows: messages come, until there are no more.
+trait Showing: 'static {
+    /// What a page gets first.
+    fn present(&mut self) -> Vec<ByteString>;
+    /// What it gets next; none when its address was withdrawn.
+    fn next(&mut self) -> impl Future<Output = Option<Vec<ByteString>>>;
+}
+
+/// The newest drawing of one widget, always.
+struct OneWidget {
+    channel: WidgetChannel,
+    _open: PageGuard,
+}
+
+impl Showing for OneWidget {
+    fn present(&mut self) -> Vec<ByteString> {
+        vec![self.channel.borrow_and_update().clone()]
+    }
+
+    async fn next(&mut self) -> Option<Vec<ByteString>> {
+        self.channel.changed().await.ok()?;
+        Some(self.present())
+    }
+}
+
+/// Everything on show in a channel.
+struct Everything {
+    board: Arc<Board>,
+    messages: broadcast::Receiver<ByteString>,
+}
+
+impl Showing for Everything {
+    fn present(&mut self) -> Vec<ByteString> {
+        self.board.present().into_iter().filter(|message| !message.is_empty()).collect()
+    }
+
+    async fn next(&mut self) -> Option<Vec<ByteString>> {
+        match self.messages.recv().await {
+            Ok(message) => Some(vec![message]),
+            // Too far behind for every message: the present state makes up for them all.
+            Err(RecvError::Lagged(_)) => Some(self.present()),
+            Err(RecvError::Closed) => None,
+        }
+    }
+}
+
+async fn send(session: &mut Session, messages: Vec<ByteString>) -> Result<(), Closed> {
+    for message in messages {
+        session.text(message).await?;
+    }
+    Ok(())
+}
+
+async fn converse(
+    mut session: Session,
+    mut stream: AggregatedMessageStream,
+    mut showing: impl Showing,
+) -> Result<(), Closed> {
+    let mut heard_at = Instant::now();
+    session.text(hello()).await?;
+    send(&mut session, showing.present()).await?;
+    loop {
+        tokio::select! {
+            messages = showing.next() => match messages {
+                Some(messages) => send(&mut session, messages).await?,
+                None => {
+                    session.text(gone()).await?;
+                    return session.close(None).await;
+                }
+            },
+            message = stream.recv() => match hear(message) {
+                Heard::Asked(answer) => {
+                    heard_at = Instant::now();
+                    session.text(answer).await?;
+                }
+                Heard::Nothing => {}
+                Heard::Left => return Ok(()),
+            },
+            () = sleep_until(heard_at + SILENCE) => return session.close(None).await,
+        }
+    }
+}
+
+fn open(request: &HttpRequest, payload: Payload, showing: impl Showing) -> Result<HttpResponse, actix_web::Error> {
+    let (response, session, stream) = accept(request, payload)?;
+    rt::spawn(async move {
+        // A page that has gone away is the usual end of a conversation, not a failure.
+        let _ = converse(session, stream, showing).await;
+    });
+    Ok(response)
+}
+
+/// A page on air.
 pub fn widget(
     request: &HttpRequest,
     payload: Payload,
-    mut channel: WidgetChannel,
+    channel: WidgetChannel,
     guard: PageGuard,
 ) -> Result<HttpResponse, actix_web::Error> {
-    let (response, mut session, mut stream) = accept(request, payload)?;
-    channel.mark_changed();
-    rt::spawn(async move {
-        let _open = guard;
-        let mut heard_at = Instant::now();
-        if session.text(hello()).await.is_err() {
-            return;
-        }
-        loop {
-            let sent = tokio::select! {
-                changed = channel.changed() => match changed {
-                    Ok(()) => {
-                        let message: ByteString = channel.borrow_and_update().clone();
-                        session.text(message).await
-                    }
-                    Err(_) => {
-                        // The address was withdrawn.
-                        let _ = session.text(gone()).await;
-                        let _ = session.close(None).await;
-                        return;
-                    }
-                },
-                message = stream.recv() => match hear(message) {
-                    Heard::Asked(answer) => {
-                        heard_at = Instant::now();
-                        session.text(answer).await
-                    }
-                    Heard::Nothing => Ok(()),
-                    Heard::Left => return,
-                },
-                () = sleep_until(heard_at + SILENCE) => {
-                    let _ = session.close(None::<CloseReason>).await;
-                    return;
-                }
-            };
-            if sent.is_err() {
-                return;
-            }
-        }
-    });
-    Ok(response)
+    open(request, payload, OneWidget { channel, _open: guard })
+}
+
+/// A room of the application.
+pub fn room(request: &HttpRequest, payload: Payload, board: Arc<Board>) -> Result<HttpResponse, actix_web::Error> {
+    let messages = board.everything();
+    open(request, payload, Everything { board, messages })
 }
 
 fn gone() -> String {
@@ -126,54 +186,9 @@ pub fn void(request: &HttpRequest, payload: Payload) -> Result<HttpResponse, act
     let (response, mut session, _) = accept(request, payload)?;
     rt::spawn(async move {
         if session.text(gone()).await.is_ok() {
+            // It has been told; whether it stays to hear the end is its own affair.
             let _ = session.close(None).await;
         }
     });
     Ok(response)
-}
-
-/// A room of the application: everything that is on show in its channel.
-pub fn room(request: &HttpRequest, payload: Payload, board: Arc<Board>) -> Result<HttpResponse, actix_web::Error> {
-    let (response, mut session, mut stream) = accept(request, payload)?;
-    rt::spawn(async move {
-        let mut heard_at = Instant::now();
-        let mut everything = board.everything();
-        if session.text(hello()).await.is_err() || present(&mut session, &board).await.is_err() {
-            return;
-        }
-        loop {
-            let sent = tokio::select! {
-                message = everything.recv() => match message {
-                    Ok(message) => session.text(message).await,
-                    Err(RecvError::Lagged(_)) => present(&mut session, &board).await,
-                    Err(RecvError::Closed) => return,
-                },
-                message = stream.recv() => match hear(message) {
-                    Heard::Asked(answer) => {
-                        heard_at = Instant::now();
-                        session.text(answer).await
-                    }
-                    Heard::Nothing => Ok(()),
-                    Heard::Left => return,
-                },
-                () = sleep_until(heard_at + SILENCE) => {
-                    let _ = session.close(None::<CloseReason>).await;
-                    return;
-                }
-            };
-            if sent.is_err() {
-                return;
-            }
-        }
-    });
-    Ok(response)
-}
-
-async fn present(session: &mut Session, board: &Board) -> Result<(), actix_ws::Closed> {
-    for message in board.present() {
-        if !message.is_empty() {
-            session.text(message).await?;
-        }
-    }
-    Ok(())
 }

@@ -50,6 +50,15 @@ impl Visitor {
         answer
     }
 
+    /// Signs in as the demo's owner.
+    async fn enter(&mut self, program: &Program) {
+        let (demo, csrf) = (program.demo(), self.csrf("/sign-in").await);
+        let of_owner = |what: &str| demo["owner"][what].as_str().unwrap().to_owned();
+        let form = [("name", of_owner("name")), ("password", of_owner("password"))];
+        let form = form.each_ref().map(|(key, value)| (*key, value.as_str()));
+        assert_eq!(self.post("/sign-in", &csrf, &form).await.headers()["hx-redirect"], "/desk");
+    }
+
     /// The token that stands in a page.
     async fn csrf(&mut self, path: &str) -> String {
         let page = self.get(path).await.text().await.unwrap();
@@ -119,13 +128,10 @@ async fn guessing_passwords_is_slowed_down() {
 #[tokio::test(flavor = "multi_thread")]
 async fn whatever_changes_something_needs_the_token_of_the_page() {
     let (_database, program) = start();
-    let demo = program.demo();
     let mut visitor = Visitor::new(&program.base);
-    let csrf = visitor.csrf("/sign-in").await;
-    let form =
-        [("name", demo["owner"]["name"].as_str().unwrap()), ("password", demo["owner"]["password"].as_str().unwrap())];
-    assert_eq!(visitor.post("/sign-in", "forged", &form).await.status(), 403);
-    visitor.post("/sign-in", &csrf, &form).await;
+    visitor.csrf("/sign-in").await;
+    assert_eq!(visitor.post("/sign-in", "forged", &[("name", "odile"), ("password", "x")]).await.status(), 403);
+    visitor.enter(&program).await;
     let edit = [("key", "target"), ("text", "1")];
     assert_eq!(visitor.post("/widgets/1/sentence", "", &edit).await.status(), 403);
     assert_eq!(visitor.post("/widgets/1/sentence", "forged", &edit).await.status(), 403);
@@ -163,12 +169,8 @@ async fn every_answer_is_strict_with_browsers() {
 #[tokio::test(flavor = "multi_thread")]
 async fn names_from_outside_never_run_as_markup() {
     let (_database, program) = start();
-    let demo = program.demo();
     let mut visitor = Visitor::new(&program.base);
-    let csrf = visitor.csrf("/sign-in").await;
-    let form =
-        [("name", demo["owner"]["name"].as_str().unwrap()), ("password", demo["owner"]["password"].as_str().unwrap())];
-    visitor.post("/sign-in", &csrf, &form).await;
+    visitor.enter(&program).await;
     let csrf = visitor.csrf("/widgets/3").await;
     let edit = [("key", "title"), ("text", "<img src=x onerror=alert(1)>")];
     assert_eq!(visitor.post("/widgets/3/sentence", &csrf, &edit).await.status(), 200);

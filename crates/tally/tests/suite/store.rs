@@ -100,7 +100,7 @@ async fn lines_get_their_places_and_duplicates_get_none() {
     // Another channel has a ledger of its own.
     assert_eq!(ledger.append(ChannelId(2), Seq(0), vec![row(2, "a")]).await, Ok(vec![Some(Seq(1))]));
 
-    let entries = store.entries_after(ChannelId(1), Seq(0), 100).await.unwrap();
+    let entries = store.entries_after(ChannelId(1), None, Seq(0), 100).await.unwrap();
     let ids: Vec<&str> = entries.iter().map(|entry| entry.origin.id.as_str()).collect();
     assert_eq!(ids, ["a", "b", "c", "d", "e"]);
     assert!(matches!(&entries[0].body, Body::Happening(Happening::Follow { actor }) if actor.name == "żółta 駅長 ☕"));

@@ -13,9 +13,9 @@ pub use run::{Phase, Run};
 
 use super::{Action, Family, Lever, Refusal, Settings};
 use crate::Instant;
-use crate::act_log::{ActLog, Deed, Line};
-use crate::entry::{Act, Body, Entry};
-use crate::explain::{Effect, MOST_LINES, Slip, SlipLine};
+use crate::act_log::{ActLog, Deed};
+use crate::entry::{Act, Entry};
+use crate::explain::Slip;
 use crate::happening::Kind;
 use crate::ids::Seq;
 use crate::sentence::{EditError, MOST_SECONDS, Part, digits, instant_words};
@@ -174,19 +174,14 @@ impl Family for Countdown {
     }
 
     fn apply(&self, state: &mut State, entry: &Entry, _: &Settings) -> bool {
-        let (by, deed) = match &entry.body {
-            Body::Act { by, act: Act::Countdown(act), .. } => (by, Deed::Did(*act)),
-            Body::Void { by, target, .. } => (by, Deed::TookBack(*target)),
-            _ => return false,
+        let of_family = |act: &Act| match act {
+            Act::Countdown(act) => Some(*act),
+            _ => None,
         };
-        let did = match deed {
-            Deed::Did(act) => Some(act),
-            Deed::TookBack(_) => None,
-        };
-        state.log.push(Line { seq: entry.seq, at: entry.happened_at, by: by.clone(), deed });
-        state.run = match did {
-            Some(act) => state.run.after(act, entry.happened_at, self.length()),
-            None => {
+        let Some(deed) = state.log.note(entry, of_family) else { return false };
+        state.run = match deed {
+            Deed::Did(act) => state.run.after(act, entry.happened_at, self.length()),
+            Deed::TookBack(_) => {
                 state.log.in_force().fold(Run::default(), |run, (line, act)| run.after(*act, line.at, self.length()))
             }
         };
@@ -216,10 +211,7 @@ impl Family for Countdown {
     }
 
     fn undoable(&self, state: &State, target: Option<Seq>) -> Option<Seq> {
-        match target {
-            Some(seq) => Some(seq).filter(|seq| state.log.is_in_force(*seq)),
-            None => state.log.newest(),
-        }
+        state.log.undoable(target)
     }
 
     fn levers(&self, state: &State, now: Instant) -> Vec<Lever> {
@@ -263,12 +255,6 @@ impl Family for Countdown {
 
     fn explain(&self, state: &State, _: &[Entry], settings: &Settings, now: Instant) -> Slip {
         let phase = state.run.phase(self.length(), now);
-        let lines = state.log.latest(MOST_LINES).into_iter().map(|(line, act, counts)| SlipLine {
-            seq: line.seq,
-            when: instant_words(&settings.calendar, line.at),
-            words: format!("{} {}", line.by, act.words()),
-            effect: if counts { Effect::Counts(String::new()) } else { Effect::LeftOut("taken back".into()) },
-        });
         let extra = state.run.extra();
         let sign = if extra < TimeDelta::zero() { "−" } else { "" };
         Slip {
@@ -284,7 +270,7 @@ impl Family for Countdown {
                 Phase::Paused { .. } => "Paused".into(),
                 Phase::Done { at } => format!("Done since {}", instant_words(&settings.calendar, at)),
             },
-            lines: lines.collect(),
+            lines: state.log.slip_lines(&settings.calendar, CountdownAct::words),
         }
     }
 }

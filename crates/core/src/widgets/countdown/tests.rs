@@ -1,19 +1,8 @@
 use super::*;
-use crate::calendar::Calendar;
-use crate::entry::Origin;
+use crate::entry::Body;
+use crate::fixtures::{entry, settings};
 use crate::ids::WidgetId;
-use crate::measure::Weights;
-use crate::money::Currency;
-use chrono::NaiveTime;
 use proptest::prelude::*;
-
-fn settings() -> Settings {
-    Settings {
-        currency: Currency::parse("GBP").unwrap(),
-        calendar: Calendar { zone: chrono_tz::Tz::UTC, day_start: NaiveTime::default() },
-        weights: Weights::default(),
-    }
-}
 
 fn begin() -> Instant {
     "2026-11-24T19:00:00Z".parse().unwrap()
@@ -25,17 +14,6 @@ fn after(milliseconds: i64) -> Instant {
 
 fn clock(seconds: i64) -> Countdown {
     Countdown { seconds, ready_text: "Soon".into(), done_text: "All aboard".into(), ..Countdown::standard() }
-}
-
-fn entry(seq: u64, at: Instant, body: Body) -> Entry {
-    Entry {
-        seq: Seq(seq),
-        origin: Origin { source: "desk".into(), id: seq.to_string() },
-        feed: None,
-        happened_at: at,
-        arrived_at: at,
-        body,
-    }
 }
 
 fn did(act: CountdownAct) -> Body {

@@ -9,14 +9,14 @@ mod tests;
 
 use super::{Action, Family, Lever, Refusal, Settings};
 use crate::Instant;
-use crate::act_log::{ActLog, Deed, Line};
+use crate::act_log::{ActLog, Deed};
 use crate::calendar::Period;
-use crate::entry::{Act, Body, Entry};
-use crate::explain::{Effect, MOST_LINES, Slip, SlipLine};
+use crate::entry::{Act, Entry};
+use crate::explain::Slip;
 use crate::happening::Kind;
 use crate::ids::Seq;
 use crate::measure::Unit;
-use crate::sentence::{EditError, MOST_NUMBER, Part, instant_words};
+use crate::sentence::{EditError, MOST_NUMBER, Part};
 use crate::view::View;
 use chrono::NaiveDate;
 use serde::{Deserialize, Serialize};
@@ -206,19 +206,14 @@ impl Family for Counter {
     }
 
     fn apply(&self, state: &mut State, entry: &Entry, settings: &Settings) -> bool {
-        let (by, deed) = match &entry.body {
-            Body::Act { by, act: Act::Counter(act), .. } => (by, Deed::Did(*act)),
-            Body::Void { by, target, .. } => (by, Deed::TookBack(*target)),
-            _ => return false,
+        let of_family = |act: &Act| match act {
+            Act::Counter(act) => Some(*act),
+            _ => None,
         };
-        let did = match deed {
-            Deed::Did(act) => Some(act),
-            Deed::TookBack(_) => None,
-        };
-        state.log.push(Line { seq: entry.seq, at: entry.happened_at, by: by.clone(), deed });
-        state.tally = match did {
-            Some(act) => Some(self.fold(state.tally, entry.happened_at, act, settings)),
-            None => {
+        let Some(deed) = state.log.note(entry, of_family) else { return false };
+        state.tally = match deed {
+            Deed::Did(act) => Some(self.fold(state.tally, entry.happened_at, act, settings)),
+            Deed::TookBack(_) => {
                 state.log.in_force().fold(None, |tally, (line, act)| Some(self.fold(tally, line.at, *act, settings)))
             }
         };
@@ -248,10 +243,7 @@ impl Family for Counter {
     }
 
     fn undoable(&self, state: &State, target: Option<Seq>) -> Option<Seq> {
-        match target {
-            Some(seq) => Some(seq).filter(|seq| state.log.is_in_force(*seq)),
-            None => state.log.newest(),
-        }
+        state.log.undoable(target)
     }
 
     fn levers(&self, state: &State, _: Instant) -> Vec<Lever> {
@@ -290,12 +282,6 @@ impl Family for Counter {
     fn explain(&self, state: &State, _: &[Entry], settings: &Settings, now: Instant) -> Slip {
         let in_force = state.log.in_force().count();
         let value = self.value(state, settings, now);
-        let lines = state.log.latest(MOST_LINES).into_iter().map(|(line, act, counts)| SlipLine {
-            seq: line.seq,
-            when: instant_words(&settings.calendar, line.at),
-            words: format!("{} {}", line.by, act.words()),
-            effect: if counts { Effect::Counts(String::new()) } else { Effect::LeftOut("taken back".into()) },
-        });
         let start = self.within(self.start);
         let moved = value.saturating_sub(start);
         Slip {
@@ -308,7 +294,7 @@ impl Family for Counter {
                 Resets::ByHand => "Until somebody resets it".into(),
                 Resets::EachDay => format!("Today, beginning at {}", settings.calendar.day_start.format("%H:%M")),
             },
-            lines: lines.collect(),
+            lines: state.log.slip_lines(&settings.calendar, CounterAct::words),
         }
     }
 }

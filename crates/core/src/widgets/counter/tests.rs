@@ -1,36 +1,12 @@
 use super::*;
-use crate::calendar::Calendar;
-use crate::entry::Origin;
+use crate::entry::Body;
+use crate::fixtures::{entry, settings};
 use crate::ids::WidgetId;
-use crate::measure::Weights;
-use crate::money::Currency;
-use chrono::{NaiveTime, TimeDelta};
+use chrono::TimeDelta;
 use proptest::prelude::*;
-
-fn settings() -> Settings {
-    Settings {
-        currency: Currency::parse("GBP").unwrap(),
-        calendar: Calendar {
-            zone: chrono_tz::Tz::Europe__London,
-            day_start: NaiveTime::from_hms_opt(5, 0, 0).unwrap(),
-        },
-        weights: Weights::default(),
-    }
-}
 
 fn noon() -> Instant {
     "2026-11-24T12:00:00Z".parse().unwrap()
-}
-
-fn entry(seq: u64, at: Instant, body: Body) -> Entry {
-    Entry {
-        seq: Seq(seq),
-        origin: Origin { source: "desk".into(), id: seq.to_string() },
-        feed: None,
-        happened_at: at,
-        arrived_at: at,
-        body,
-    }
 }
 
 fn did(act: CounterAct) -> Body {

@@ -1,22 +1,10 @@
 use super::*;
-use crate::calendar::Calendar;
-use crate::entry::{Body, Origin};
+use crate::entry::Body;
+use crate::fixtures::{entry, settings};
 use crate::happening::{Actor, Happening, Tier};
-use crate::measure::Weights;
 use crate::money::{Currency, Money};
-use chrono::{NaiveTime, TimeDelta};
+use chrono::TimeDelta;
 use proptest::prelude::*;
-
-fn settings() -> Settings {
-    Settings {
-        currency: Currency::parse("GBP").unwrap(),
-        calendar: Calendar {
-            zone: chrono_tz::Tz::Europe__London,
-            day_start: NaiveTime::from_hms_opt(5, 0, 0).unwrap(),
-        },
-        weights: Weights::default(),
-    }
-}
 
 fn at(text: &str) -> Instant {
     text.parse().unwrap()
@@ -26,20 +14,9 @@ fn actor() -> Actor {
     Actor { id: None, name: "pinecone_ade".into(), avatar: None, anonymous: false }
 }
 
-fn entry(seq: u64, happened_at: Instant, happening: Happening) -> Entry {
-    Entry {
-        seq: Seq(seq),
-        origin: Origin { source: "/test".into(), id: seq.to_string() },
-        feed: None,
-        happened_at,
-        arrived_at: happened_at,
-        body: Body::Happening(happening),
-    }
-}
-
 fn tip(seq: u64, when: &str, minor: i64, currency: &str) -> Entry {
     let amount = Money { minor, currency: Currency::parse(currency).unwrap() };
-    entry(seq, at(when), Happening::Tip { actor: actor(), amount, message: None })
+    entry(seq, at(when), Body::Happening(Happening::Tip { actor: actor(), amount, message: None }))
 }
 
 fn goal() -> Goal {
@@ -136,13 +113,13 @@ fn subscribers_weigh_by_tier_and_a_gift_counts_once() {
         entry(
             seq,
             at("2026-11-10T12:00:00Z"),
-            Happening::Sub { actor: actor(), tier, months: None, message: None, gifted_by },
+            Body::Happening(Happening::Sub { actor: actor(), tier, months: None, message: None, gifted_by }),
         )
     };
     let entries = [sub(1, 1, false), sub(2, 2, true), sub(3, 3, false), tip(4, "2026-11-10T12:00:00Z", 900, "GBP")];
     assert_eq!(shown(&goal, &entries, "2026-11-24T19:00:00Z").text(), "28 of 350 (8 %)");
     goal.edit("measure", "count_of_follows", &settings()).unwrap();
-    let follow = entry(5, at("2026-11-11T12:00:00Z"), Happening::Follow { actor: actor() });
+    let follow = entry(5, at("2026-11-11T12:00:00Z"), Body::Happening(Happening::Follow { actor: actor() }));
     assert_eq!(shown(&goal, &[follow], "2026-11-24T19:00:00Z").value, "21");
 }
 
@@ -225,7 +202,7 @@ proptest! {
         for (seq, (day, minor)) in (1..).zip(&tips) {
             let amount = Money { minor: *minor, currency: settings().currency };
             let happening = Happening::Tip { actor: actor(), amount, message: None };
-            goal().apply(&mut state, &entry(seq, first + TimeDelta::days(*day), happening), &settings());
+            goal().apply(&mut state, &entry(seq, first + TimeDelta::days(*day), Body::Happening(happening)), &settings());
         }
         let mut total = 0;
         let mut month = settings().calendar.span(Period::ThisMonth, first);

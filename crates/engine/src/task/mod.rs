@@ -1,18 +1,19 @@
 //! One channel's task: the only writer of its state and of its ledger.
 
+mod drawing;
+
 use crate::board::Board;
-use crate::draw::{Drawn, Pulse, PulseFeed, Shown};
 use crate::engine::Inner;
 use crate::error::EngineError;
 use crate::orders::{Ingested, Order, Pressed, Reply};
 use crate::publish::Pace;
-use std::collections::{BTreeMap, HashMap};
+use std::collections::BTreeMap;
 use std::sync::Arc;
 use std::time::Duration;
 use tally_core::Instant;
-use tally_core::channel::{Channel, Press, RollLine};
+use tally_core::channel::{Channel, Press};
 use tally_core::entry::{Draft, Origin};
-use tally_core::ids::{ChannelId, FeedId, Seq, WidgetId};
+use tally_core::ids::{ChannelId, Seq, WidgetId};
 use tally_core::widgets::{Action, Definition, Piece};
 use tally_store::feeds::Feed;
 use tally_store::ledger::AppendError;
@@ -242,7 +243,7 @@ impl Task {
     /// Folds in whatever the ledger holds beyond the present state.
     async fn catch_up(&mut self) -> Result<(), EngineError> {
         while self.behind {
-            let entries = self.inner.store.entries_after(self.id, self.channel.last_seq(), PAGE).await?;
+            let entries = self.inner.store.entries_after(self.id, None, self.channel.last_seq(), PAGE).await?;
             self.behind = !entries.is_empty();
             for entry in &entries {
                 let touched = self.channel.apply(entry);
@@ -276,7 +277,7 @@ impl Task {
         let mut fresh = Channel::new(*self.channel.settings(), [(id, piece.emptied())]);
         loop {
             let after = fresh.last_seq();
-            let entries = self.inner.store.entries_of_kinds(self.id, kinds.clone(), after, PAGE).await?;
+            let entries = self.inner.store.entries_after(self.id, Some(kinds.clone()), after, PAGE).await?;
             if entries.is_empty() {
                 break;
             }
@@ -339,62 +340,6 @@ impl Task {
             tokio::time::Instant::now() + wait.min(PULSE_IDLE)
         });
         [Some(idle), self.pace.next(), self.pulse_due, alarm].into_iter().flatten().min().unwrap_or(idle)
-    }
-
-    fn draw(&mut self) {
-        let tick = tokio::time::Instant::now();
-        let ready = self.pace.take(tick);
-        if !ready.is_empty() {
-            let now = self.inner.clock.now();
-            let plates = self.plates(now);
-            for id in ready {
-                if let Some(drawn) = self.drawn(id, plates.get(&id).copied(), now) {
-                    let token = self.tokens.get(&id).map_or("", String::as_str);
-                    self.board.hang(id, token, drawn);
-                }
-            }
-        }
-        if self.pulse_due.is_some_and(|due| due <= tick) || self.pulse_drawn + PULSE_IDLE <= tick {
-            self.pulse_due = None;
-            self.pulse_drawn = tick;
-            self.draw_pulse();
-        }
-    }
-
-    /// The places on the desk of the widgets that can be operated.
-    fn plates(&self, now: Instant) -> HashMap<WidgetId, usize> {
-        self.channel
-            .widgets()
-            .filter(|(_, piece)| !piece.levers(now).is_empty())
-            .enumerate()
-            .map(|(place, (id, _))| (id, place))
-            .collect()
-    }
-
-    fn drawn(&self, id: WidgetId, plate: Option<usize>, now: Instant) -> Option<Drawn> {
-        let piece = self.channel.widget(id)?;
-        let (view, levers) = (piece.view(self.channel.settings(), now), piece.levers(now));
-        let shown = Shown { id, plate, seq: self.channel.last_seq(), view: &view, levers: &levers, now };
-        Some(self.inner.draw.widget(&shown))
-    }
-
-    fn draw_pulse(&self) {
-        let feeds: Vec<PulseFeed> = self
-            .feeds
-            .iter()
-            .map(|feed| PulseFeed { id: feed.id, name: feed.name.clone(), last: self.channel.pulse(FeedId(feed.id)) })
-            .collect();
-        let title = |id| self.channel.widget(id).map(|piece| piece.title().to_owned());
-        let roll: Vec<(RollLine, Option<String>)> =
-            self.channel.roll().map(|line| (line.clone(), line.widget.and_then(title))).collect();
-        let pulse = Pulse {
-            feeds: &feeds,
-            roll: &roll,
-            pages: self.board.pages(),
-            calendar: self.channel.settings().calendar,
-            now: self.inner.clock.now(),
-        };
-        self.board.hang_pulse(self.inner.draw.pulse(&pulse));
     }
 
     async fn keep_snapshot(&mut self) {
