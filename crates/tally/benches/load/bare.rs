@@ -19,6 +19,7 @@ pub fn serve() {
         HttpServer::new(move || {
             App::new()
                 .app_data(sender.clone())
+                .route("/page", web::get().to(page))
                 .route("/push", web::post().to(push))
                 .route("/page/live", web::get().to(live))
         })
@@ -30,6 +31,18 @@ pub fn serve() {
         .await
         .unwrap();
     });
+}
+
+/// A page that does nothing but show the last message.
+async fn page() -> HttpResponse {
+    HttpResponse::Ok().content_type("text/html").body(
+        "<p id=figure></p><script>
+            const figure = document.getElementById('figure');
+            const socket = new WebSocket('ws://' + location.host + '/page/live');
+            socket.onopen = () => { figure.textContent = 'ready'; };
+            socket.onmessage = (event) => { figure.textContent = event.data; };
+        </script>",
+    )
 }
 
 async fn push(sender: web::Data<broadcast::Sender<ByteString>>, body: String) -> HttpResponse {

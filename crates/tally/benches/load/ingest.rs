@@ -3,7 +3,7 @@
 use crate::kit::db::{Database, Server};
 use crate::kit::program::Program;
 use crate::kit::sender::Sender;
-use crate::report::Report;
+use crate::report::{Report, median};
 use diesel::prelude::*;
 use diesel_migrations::MigrationHarness;
 use serde_json::{Value, json};
@@ -95,11 +95,6 @@ fn bare(database: &Database, from: usize, count: usize) -> f64 {
         diesel::insert_into(entries::table).values(rows).execute(&mut conn).unwrap();
     }
     count as f64 / began.elapsed().as_secs_f64()
-}
-
-fn median(mut figures: Vec<f64>) -> f64 {
-    figures.sort_by(f64::total_cmp);
-    figures[figures.len() / 2]
 }
 
 pub async fn measure(report: &mut Report) {

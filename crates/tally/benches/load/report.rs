@@ -64,6 +64,12 @@ pub fn percentile(durations: &mut [Duration], percent: usize) -> f64 {
     durations.get(index).map_or(f64::NAN, |one| one.as_secs_f64() * 1_000.0)
 }
 
+/// The middle one of a few figures: one stalled round says nothing about the program.
+pub fn median(mut figures: Vec<f64>) -> f64 {
+    figures.sort_by(f64::total_cmp);
+    figures.get(figures.len() / 2).copied().unwrap_or(f64::NAN)
+}
+
 /// The memory that a process holds, in bytes.
 pub fn resident(process: u32) -> u64 {
     let status = std::fs::read_to_string(format!("/proc/{process}/status")).unwrap();
