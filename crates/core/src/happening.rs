@@ -1,6 +1,6 @@
 //! What happens on a channel: follows, subscriptions, tips.
 
-use crate::money::Money;
+use crate::money::{Money, group};
 use serde::{Deserialize, Serialize};
 
 /// Who did it.
@@ -70,6 +70,16 @@ pub enum Happening {
         #[serde(skip_serializing_if = "Option::is_none", default)]
         gifted_by: Option<Actor>,
     },
+    /// Somebody gives subscriptions away. This is the giver's credit alone; the subscriptions
+    /// themselves come as [`Happening::Sub`], so neither is counted twice.
+    Gift {
+        /// The giver.
+        actor: Actor,
+        /// Which tier.
+        tier: Tier,
+        /// How many.
+        count: u32,
+    },
     /// Somebody gives money.
     Tip {
         /// Who.
@@ -79,6 +89,78 @@ pub enum Happening {
         /// What they said with it.
         #[serde(skip_serializing_if = "Option::is_none", default)]
         message: Option<String>,
+    },
+    /// Somebody spends a platform's paid points in chat.
+    Cheer {
+        /// Who.
+        actor: Actor,
+        /// How many points.
+        points: u32,
+        /// What they said with it.
+        #[serde(skip_serializing_if = "Option::is_none", default)]
+        message: Option<String>,
+    },
+    /// Another channel sends its viewers over.
+    Raid {
+        /// The other channel.
+        actor: Actor,
+        /// How many came.
+        viewers: u32,
+    },
+    /// Somebody claims something with points that they earned.
+    Reward {
+        /// Who.
+        actor: Actor,
+        /// What.
+        reward: String,
+        /// For how many points.
+        #[serde(skip_serializing_if = "Option::is_none", default)]
+        cost: Option<u32>,
+        /// What they typed with it.
+        #[serde(skip_serializing_if = "Option::is_none", default)]
+        input: Option<String>,
+    },
+    /// Somebody buys something.
+    Purchase {
+        /// Who.
+        actor: Actor,
+        /// What.
+        item: String,
+        /// How many.
+        quantity: u32,
+        /// For how much in all.
+        #[serde(skip_serializing_if = "Option::is_none", default)]
+        amount: Option<Money>,
+    },
+    /// A level was read, such as viewers now or the follower total.
+    Gauge {
+        /// Of what.
+        name: String,
+        /// The level.
+        value: i64,
+    },
+    /// A game tells a running total.
+    Stat {
+        /// Whose.
+        player: String,
+        /// Of which character.
+        #[serde(skip_serializing_if = "Option::is_none", default)]
+        character: Option<String>,
+        /// Of what.
+        stat: String,
+        /// The total so far.
+        total: i64,
+    },
+    /// Anything else.
+    Signal {
+        /// Which.
+        name: String,
+        /// A number with it.
+        #[serde(skip_serializing_if = "Option::is_none", default)]
+        value: Option<i64>,
+        /// A text with it.
+        #[serde(skip_serializing_if = "Option::is_none", default)]
+        text: Option<String>,
     },
 }
 
@@ -90,22 +172,64 @@ pub enum Kind {
     Follow,
     /// See [`Happening::Sub`].
     Sub,
+    /// See [`Happening::Gift`].
+    Gift,
     /// See [`Happening::Tip`].
     Tip,
+    /// See [`Happening::Cheer`].
+    Cheer,
+    /// See [`Happening::Raid`].
+    Raid,
+    /// See [`Happening::Reward`].
+    Reward,
+    /// See [`Happening::Purchase`].
+    Purchase,
+    /// See [`Happening::Gauge`].
+    Gauge,
+    /// See [`Happening::Stat`].
+    Stat,
+    /// See [`Happening::Signal`].
+    Signal,
 }
 
 impl Kind {
     /// All kinds.
-    pub const ALL: [Self; 3] = [Self::Follow, Self::Sub, Self::Tip];
+    pub const ALL: [Self; 11] = [
+        Self::Follow,
+        Self::Sub,
+        Self::Gift,
+        Self::Tip,
+        Self::Cheer,
+        Self::Raid,
+        Self::Reward,
+        Self::Purchase,
+        Self::Gauge,
+        Self::Stat,
+        Self::Signal,
+    ];
 
-    /// The word in the ledger.
+    /// The word in the ledger. With `tally.` in front it is the type of the CloudEvent.
     #[must_use]
     pub fn key(self) -> &'static str {
         match self {
             Self::Follow => "follow",
             Self::Sub => "sub",
+            Self::Gift => "gift",
             Self::Tip => "tip",
+            Self::Cheer => "cheer",
+            Self::Raid => "raid",
+            Self::Reward => "reward",
+            Self::Purchase => "purchase",
+            Self::Gauge => "gauge",
+            Self::Stat => "stat",
+            Self::Signal => "signal",
         }
+    }
+
+    /// The kind of that word.
+    #[must_use]
+    pub fn of_key(key: &str) -> Option<Self> {
+        Self::ALL.into_iter().find(|kind| kind.key() == key)
     }
 
     /// Many of them, in words.
@@ -114,7 +238,15 @@ impl Kind {
         match self {
             Self::Follow => "follows",
             Self::Sub => "subscriptions",
+            Self::Gift => "gifts",
             Self::Tip => "tips",
+            Self::Cheer => "cheers",
+            Self::Raid => "raids",
+            Self::Reward => "rewards",
+            Self::Purchase => "purchases",
+            Self::Gauge => "levels",
+            Self::Stat => "game totals",
+            Self::Signal => "signals",
         }
     }
 }
@@ -126,29 +258,69 @@ impl Happening {
         match self {
             Self::Follow { .. } => Kind::Follow,
             Self::Sub { .. } => Kind::Sub,
+            Self::Gift { .. } => Kind::Gift,
             Self::Tip { .. } => Kind::Tip,
+            Self::Cheer { .. } => Kind::Cheer,
+            Self::Raid { .. } => Kind::Raid,
+            Self::Reward { .. } => Kind::Reward,
+            Self::Purchase { .. } => Kind::Purchase,
+            Self::Gauge { .. } => Kind::Gauge,
+            Self::Stat { .. } => Kind::Stat,
+            Self::Signal { .. } => Kind::Signal,
         }
     }
 
-    /// Who did it.
+    /// The name of who did it, or of what it is about where nobody did.
     #[must_use]
-    pub fn actor(&self) -> &Actor {
+    pub fn name(&self) -> &str {
         match self {
-            Self::Follow { actor } | Self::Sub { actor, .. } | Self::Tip { actor, .. } => actor,
+            Self::Follow { actor }
+            | Self::Sub { actor, .. }
+            | Self::Gift { actor, .. }
+            | Self::Tip { actor, .. }
+            | Self::Cheer { actor, .. }
+            | Self::Raid { actor, .. }
+            | Self::Reward { actor, .. }
+            | Self::Purchase { actor, .. } => &actor.name,
+            Self::Stat { player, .. } => player,
+            Self::Gauge { name, .. } | Self::Signal { name, .. } => name,
         }
     }
 
     /// One line of words: `pinecone_ade tipped £12.50`.
     #[must_use]
     pub fn words(&self) -> String {
-        let name = &self.actor().name;
+        let name = self.name();
+        let many = |count: u32, one: &str, more: &str| {
+            format!("{} {}", group(u64::from(count)), if count == 1 { one } else { more })
+        };
         match self {
             Self::Follow { .. } => format!("{name} follows"),
             Self::Sub { tier, gifted_by: None, .. } => format!("{name} subscribed, tier {}", tier.0),
             Self::Sub { tier, gifted_by: Some(giver), .. } => {
                 format!("{name} was given a subscription by {}, tier {}", giver.name, tier.0)
             }
+            Self::Gift { tier, count, .. } => {
+                format!("{name} gave {}, tier {}", many(*count, "subscription", "subscriptions"), tier.0)
+            }
             Self::Tip { amount, .. } => format!("{name} tipped {amount}"),
+            Self::Cheer { points, .. } => format!("{name} cheered {}", many(*points, "point", "points")),
+            Self::Raid { viewers, .. } => format!("{name} raided with {}", many(*viewers, "viewer", "viewers")),
+            Self::Reward { reward, .. } => format!("{name} claimed “{reward}”"),
+            Self::Purchase { item, quantity, amount, .. } => {
+                let price = amount.map(|amount| format!(" for {amount}")).unwrap_or_default();
+                format!("{name} bought {} × {item}{price}", group(u64::from(*quantity)))
+            }
+            Self::Gauge { value, .. } => format!("{name} stands at {value}"),
+            Self::Stat { character, stat, total, .. } => {
+                let with = character.as_ref().map(|one| format!(" with {one}")).unwrap_or_default();
+                format!("{name}{with}: {stat} at {total}")
+            }
+            Self::Signal { value, text, .. } => {
+                let value = value.map(|value| format!(" {value}")).unwrap_or_default();
+                let text = text.as_ref().map(|text| format!(" “{text}”")).unwrap_or_default();
+                format!("signal {name}{value}{text}")
+            }
         }
     }
 }

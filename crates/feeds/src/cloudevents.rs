@@ -189,7 +189,7 @@ mod tests {
         assert_eq!(refused(|e| e["time"] = json!("yesterday")).pointer, "/time");
         assert_eq!(refused(|e| e["time"] = json!("2026-11-25T19:00:01Z")).pointer, "/time");
         assert_eq!(refused(|e| e["type"] = json!("tally.tips")).pointer, "/type");
-        assert_eq!(refused(|e| e["type"] = json!("tally.raid")).pointer, "/type");
+        assert_eq!(refused(|e| e["type"] = json!("raid")).pointer, "/type");
         assert_eq!(refused(|e| e["datacontenttype"] = json!("text/xml")).pointer, "/datacontenttype");
         assert_eq!(refused(|e| e["data"] = json!([])).pointer, "/data");
         let old = parse(Mode::Structured, &[], &event(|e| e["time"] = json!("1999-01-01T00:00:00Z")), now());

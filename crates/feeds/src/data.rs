@@ -2,50 +2,70 @@
 
 use crate::Problem;
 use serde_json::{Map, Value};
-use tally_core::happening::{Actor, Happening, Tier};
+use tally_core::happening::{Actor, Happening, Kind, Tier};
 use tally_core::money::{Currency, Money};
 use tally_core::text;
 
-/// The types of the contract that this version does not record yet.
-const NOT_YET: [&str; 8] = [
-    "tally.gift",
-    "tally.cheer",
-    "tally.raid",
-    "tally.reward",
-    "tally.purchase",
-    "tally.gauge",
-    "tally.stat",
-    "tally.signal",
-];
-
 /// Most months of a subscription: a hundred years.
 const MOST_MONTHS: u64 = 1_200;
+/// The largest number that a field takes, either way. Sums of millions of such stay within 64 bits.
+const MOST: i64 = 1_000_000_000_000;
 
 /// Reads the data of an event of a type.
 pub(crate) fn happening(kind: &str, data: Value) -> Result<Happening, Problem> {
-    let known = matches!(kind, "tally.follow" | "tally.sub" | "tally.tip");
-    if !known {
-        let detail = if NOT_YET.contains(&kind) {
-            format!("The type {kind} is not recorded yet; send tally.follow, tally.sub or tally.tip.")
-        } else {
-            "The type must be one of tally.follow, tally.sub, tally.tip.".to_owned()
-        };
-        return Err(Problem::new("/type", detail));
-    }
+    let Some(kind) = kind.strip_prefix("tally.").and_then(Kind::of_key) else {
+        let known: Vec<String> = Kind::ALL.iter().map(|kind| format!("tally.{}", kind.key())).collect();
+        return Err(Problem::new("/type", format!("The type must be one of {}.", known.join(", "))));
+    };
     let Value::Object(data) = data else {
         return Err(Problem::new("/data", "The data must be a JSON object."));
     };
     let data = Fields { fields: &data, path: "/data" };
     Ok(match kind {
-        "tally.follow" => Happening::Follow { actor: data.actor("actor")? },
-        "tally.sub" => Happening::Sub {
+        Kind::Follow => Happening::Follow { actor: data.actor("actor")? },
+        Kind::Sub => Happening::Sub {
             actor: data.actor("actor")?,
             tier: data.tier()?,
             months: data.months()?,
-            message: data.message()?,
+            message: data.message("message")?,
             gifted_by: if data.present("gifted_by") { Some(data.actor("gifted_by")?) } else { None },
         },
-        _ => Happening::Tip { actor: data.actor("actor")?, amount: data.amount()?, message: data.message()? },
+        Kind::Gift => {
+            Happening::Gift { actor: data.actor("actor")?, tier: data.tier()?, count: data.count("count", 1)? }
+        }
+        Kind::Tip => {
+            Happening::Tip { actor: data.actor("actor")?, amount: data.amount()?, message: data.message("message")? }
+        }
+        Kind::Cheer => Happening::Cheer {
+            actor: data.actor("actor")?,
+            points: data.count("points", 1)?,
+            message: data.message("message")?,
+        },
+        Kind::Raid => Happening::Raid { actor: data.actor("actor")?, viewers: data.count("viewers", 0)? },
+        Kind::Reward => Happening::Reward {
+            actor: data.actor("actor")?,
+            reward: data.name("reward")?,
+            cost: if data.present("cost") { Some(data.count("cost", 0)?) } else { None },
+            input: data.message("input")?,
+        },
+        Kind::Purchase => Happening::Purchase {
+            actor: data.actor("actor")?,
+            item: data.name("item")?,
+            quantity: data.count("quantity", 1)?,
+            amount: if data.present("amount") || data.present("currency") { Some(data.amount()?) } else { None },
+        },
+        Kind::Gauge => Happening::Gauge { name: data.name("name")?, value: data.whole("value", -MOST)? },
+        Kind::Stat => Happening::Stat {
+            player: data.name("player")?,
+            character: if data.present("character") { Some(data.name("character")?) } else { None },
+            stat: data.name("stat")?,
+            total: data.whole("total", 0)?,
+        },
+        Kind::Signal => Happening::Signal {
+            name: data.name("name")?,
+            value: if data.present("value") { Some(data.whole("value", -MOST)?) } else { None },
+            text: data.message("text")?,
+        },
     })
 }
 
@@ -102,12 +122,31 @@ impl Fields<'_> {
         })
     }
 
-    fn message(&self) -> Result<Option<String>, Problem> {
-        if !self.present("message") {
+    fn name(&self, name: &str) -> Result<String, Problem> {
+        text::name(self.text(name)?).map_err(|error| self.refuse(name, error))
+    }
+
+    fn message(&self, name: &str) -> Result<Option<String>, Problem> {
+        if !self.present(name) {
             return Ok(None);
         }
-        let message = text::message(self.text("message")?).map_err(|error| self.refuse("message", error))?;
+        let message = text::message(self.text(name)?).map_err(|error| self.refuse(name, error))?;
         Ok(Some(message).filter(|message| !message.is_empty()))
+    }
+
+    fn whole(&self, name: &str, least: i64) -> Result<i64, Problem> {
+        self.get(name)
+            .and_then(Value::as_i64)
+            .filter(|number| (least..=MOST).contains(number))
+            .ok_or_else(|| self.refuse(name, format!("must be a whole number from {least} to {MOST}")))
+    }
+
+    fn count(&self, name: &str, least: u32) -> Result<u32, Problem> {
+        self.get(name)
+            .and_then(Value::as_u64)
+            .and_then(|count| u32::try_from(count).ok())
+            .filter(|count| *count >= least)
+            .ok_or_else(|| self.refuse(name, format!("must be a whole number from {least} to {}", u32::MAX)))
     }
 
     fn tier(&self) -> Result<Tier, Problem> {
@@ -170,6 +209,61 @@ mod tests {
         let Ok(Happening::Tip { actor, amount, message: None }) = tip else { panic!("{tip:?}") };
         assert!(actor.anonymous);
         assert_eq!(amount.to_string(), "¥500");
+    }
+
+    #[test]
+    fn the_other_types_are_read_too() {
+        let actor = json!({"id": "7", "name": "quietferry"});
+        let cases = [
+            ("gift", json!({"actor": actor, "tier": 1, "count": 20}), "quietferry gave 20 subscriptions, tier 1"),
+            ("cheer", json!({"actor": actor, "points": 500, "message": "whistle"}), "quietferry cheered 500 points"),
+            ("raid", json!({"actor": actor, "viewers": 1}), "quietferry raided with 1 viewer"),
+            ("reward", json!({"actor": actor, "reward": "Tea break", "cost": 300}), "quietferry claimed “Tea break”"),
+            (
+                "purchase",
+                json!({"actor": actor, "item": "mug", "quantity": 2, "amount": "24", "currency": "EUR"}),
+                "quietferry bought 2 × mug for €24",
+            ),
+            ("purchase", json!({"actor": actor, "item": "mug", "quantity": 1}), "quietferry bought 1 × mug"),
+            ("gauge", json!({"name": "viewers", "value": 312}), "viewers stands at 312"),
+            (
+                "stat",
+                json!({"player": "odile", "character": "No. 7", "stat": "deliveries", "total": 41}),
+                "odile with No. 7: deliveries at 41",
+            ),
+            ("signal", json!({"name": "bell", "value": -3, "text": "ding"}), "signal bell -3 “ding”"),
+            ("signal", json!({"name": "bell"}), "signal bell"),
+        ];
+        for (kind, data, words) in cases {
+            assert_eq!(happening(&format!("tally.{kind}"), data).map(|one| one.words()).as_deref(), Ok(words));
+        }
+    }
+
+    #[test]
+    fn numbers_out_of_bounds_are_refused_where_they_stand() {
+        let cases = [
+            ("gift", json!({"actor": {"name": "x"}, "tier": 1, "count": 0}), "/data/count"),
+            ("cheer", json!({"actor": {"name": "x"}, "points": 1.5}), "/data/points"),
+            ("raid", json!({"actor": {"name": "x"}, "viewers": -1}), "/data/viewers"),
+            ("raid", json!({"actor": {"name": "x"}, "viewers": 5_000_000_000_u64}), "/data/viewers"),
+            ("reward", json!({"actor": {"name": "x"}, "reward": ""}), "/data/reward"),
+            (
+                "purchase",
+                json!({"actor": {"name": "x"}, "item": "mug", "quantity": 1, "amount": "5"}),
+                "/data/currency",
+            ),
+            (
+                "purchase",
+                json!({"actor": {"name": "x"}, "item": "mug", "quantity": 1, "currency": "GBP"}),
+                "/data/amount",
+            ),
+            ("gauge", json!({"name": "viewers", "value": "many"}), "/data/value"),
+            ("stat", json!({"player": "x", "stat": "deliveries", "total": -1}), "/data/total"),
+            ("signal", json!({"name": "bell", "value": 2_000_000_000_000_i64}), "/data/value"),
+        ];
+        for (kind, data, pointer) in cases {
+            assert_eq!(refused(&format!("tally.{kind}"), data.clone()), pointer, "{data}");
+        }
     }
 
     #[test]

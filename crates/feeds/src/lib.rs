@@ -8,6 +8,7 @@
 pub mod cloudevents;
 mod data;
 mod problem;
+pub mod schemas;
 pub mod signature;
 
 pub use problem::Problem;

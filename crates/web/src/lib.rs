@@ -14,6 +14,7 @@ mod ingest;
 mod live;
 mod rooms;
 mod routes;
+mod schemas;
 pub mod security;
 mod widgets;
 

@@ -4,7 +4,7 @@ use crate::app::App;
 use crate::error::WebError;
 use crate::rooms::{bench, desk, feeds, first_visit, health, ledger, shelf, sign_in};
 use crate::security::{csrf, headers};
-use crate::{air, api, assets, ingest};
+use crate::{air, api, assets, ingest, schemas};
 use actix_session::SessionMiddleware;
 use actix_session::config::{CookieContentSecurity, PersistentSession};
 use actix_session::storage::CookieSessionStore;
@@ -48,6 +48,7 @@ pub fn application(
         .route("/in/{token}", post().to(ingest::receive))
         .route("/w/{token}/live", get().to(air::page_live))
         .route("/read/{token:[A-Za-z0-9_-]+}.{form}", get().to(air::read))
+        .route("/schemas/{name}", get().to(schemas::serve))
         .route("/healthz", get().to(health::alive))
         .route("/readyz", get().to(health::ready))
         .service(

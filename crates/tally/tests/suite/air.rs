@@ -108,3 +108,23 @@ async fn the_note_about_the_demo_is_whole_and_private() {
     program.again();
     assert_eq!(program.demo(), demo, "a second start finds everything again");
 }
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_clock_that_runs_out_is_drawn_as_done_without_any_further_entry() {
+    let database = Database::new();
+    let program = Program::start(&database.url);
+    let (demo, clock) = (program.demo(), program.widget("First train leaves in"));
+    let mut page = Page::open(clock["page_url"].as_str().unwrap()).await;
+    let act = async |action: &str, body: &str| {
+        let url = format!("{}/api/v1/widgets/{}/actions/{action}", program.base, clock["id"]);
+        let request = reqwest::Client::new().post(url).bearer_auth(demo["api_token"].as_str().unwrap());
+        let answer = request.body(body.to_owned()).send().await.unwrap().error_for_status().unwrap();
+        answer.json::<Value>().await.unwrap()
+    };
+    act("add", r#"{"value": -598}"#).await;
+    let seq = act("start", "").await["entry"].clone();
+    let done = page.drawn("is-done").await;
+    assert!(done.to_string().contains("All aboard"), "{done}");
+    assert_eq!(done["seq"], seq, "no entry has come since the start");
+    assert_eq!(program.text(&clock).await, "All aboard");
+}

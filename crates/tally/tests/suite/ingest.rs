@@ -75,7 +75,7 @@ async fn what_breaks_a_rule_is_refused_whole_and_says_where() {
         assert_eq!(problem["pointer"], "/data/actor/name");
     }
     let mut raid = tip("1");
-    raid["type"] = json!("tally.raid");
+    raid["type"] = json!("tally.raids");
     assert_eq!(refusal(sender.send(&raid).await.unwrap(), 400).await["pointer"], "/type");
 
     let problem = refusal(sender.batch(&[tip("1"), tip("1"), raid]).await, 400).await;
@@ -166,4 +166,22 @@ async fn the_stand_in_delivers_twice_and_it_counts_once() {
     })
     .await;
     assert_eq!(program.text(&program.widget("Turntable motor")).await, "£220 of £350 (62 %)");
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn every_type_is_recorded_as_its_published_schema_tells() {
+    let (_database, program, sender) = start();
+    let mut batch = Vec::new();
+    for kind in tally_core::happening::Kind::ALL {
+        let event = format!("tally.{}", kind.key());
+        let answer = reqwest::get(format!("{}/schemas/{event}.json", program.base)).await.unwrap();
+        assert_eq!(answer.headers()["content-type"], "application/schema+json");
+        let schema: Value = answer.json().await.unwrap();
+        let data = schema["examples"][0].clone();
+        batch.push(json!({"specversion": "1.0", "id": event, "source": "/all", "type": event, "data": data}));
+    }
+    let recorded: Value = sender.batch(&batch).await.json().await.unwrap();
+    assert_eq!(recorded["accepted"], batch.len());
+    let unknown = reqwest::get(format!("{}/schemas/tally.tips.json", program.base)).await.unwrap();
+    assert_eq!(unknown.status(), 404);
 }

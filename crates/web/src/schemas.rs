@@ -1,0 +1,19 @@
+//! `GET /schemas/{type}.json`: the published JSON Schema of an event type's data.
+
+use crate::error::WebError;
+use actix_web::http::header;
+use actix_web::{HttpResponse, web};
+use tally_core::happening::Kind;
+use tally_feeds::schemas;
+
+/// See the module.
+pub async fn serve(name: web::Path<String>) -> HttpResponse {
+    let kind = name.strip_prefix("tally.").and_then(|name| name.strip_suffix(".json")).and_then(Kind::of_key);
+    match kind {
+        Some(kind) => HttpResponse::Ok()
+            .content_type("application/schema+json")
+            .insert_header((header::ACCESS_CONTROL_ALLOW_ORIGIN, "*"))
+            .body(schemas::of(kind)),
+        None => WebError::NotFound.problem(),
+    }
+}
