@@ -7,7 +7,7 @@ use crate::ids::{FeedId, Seq, WidgetId};
 use crate::view::View;
 use crate::widgets::{Action, Piece, Refusal, Settings};
 use serde::{Deserialize, Serialize};
-use std::collections::{BTreeMap, VecDeque};
+use std::collections::{BTreeMap, BTreeSet, VecDeque};
 
 /// How many of the newest entries are kept at hand for the paper roll and the signal strip.
 pub const ROLL: usize = 30;
@@ -21,6 +21,7 @@ pub struct Channel {
     last_seq: Seq,
     roll: VecDeque<RollLine>,
     pulses: BTreeMap<FeedId, Instant>,
+    voided: BTreeSet<Seq>,
 }
 
 /// One line of the paper roll.
@@ -49,6 +50,7 @@ pub struct Snapshot {
     widgets: Vec<(WidgetId, Piece)>,
     roll: VecDeque<RollLine>,
     pulses: BTreeMap<FeedId, Instant>,
+    voided: BTreeSet<Seq>,
 }
 
 /// What somebody asks of a widget.
@@ -73,6 +75,7 @@ impl Channel {
             last_seq: Seq(0),
             roll: VecDeque::new(),
             pulses: BTreeMap::new(),
+            voided: BTreeSet::new(),
         };
         channel.listen();
         channel
@@ -87,6 +90,7 @@ impl Channel {
             widgets: self.widgets.iter().map(|(id, piece)| (*id, piece.clone())).collect(),
             roll: self.roll.clone(),
             pulses: self.pulses.clone(),
+            voided: self.voided.clone(),
         }
     }
 
@@ -103,6 +107,7 @@ impl Channel {
             last_seq: snapshot.last_seq,
             roll: snapshot.roll,
             pulses: snapshot.pulses,
+            voided: snapshot.voided,
             ..Self::new(snapshot.settings, snapshot.widgets)
         })
     }
@@ -175,6 +180,35 @@ impl Channel {
         Ok(Body::Act { widget, by, act: piece.decide(&press.action, now)? })
     }
 
+    /// The happenings that do not count because somebody voided them.
+    #[must_use]
+    pub fn voided(&self) -> &BTreeSet<Seq> {
+        &self.voided
+    }
+
+    /// Decides what voiding a happening, or letting it count again, comes to.
+    ///
+    /// # Errors
+    /// The line is no happening, or is so already.
+    pub fn correct(&self, line: &Entry, counts: bool, by: &str, reason: Option<String>) -> Result<Body, Refusal> {
+        let Body::Happening(happening) = &line.body else {
+            return Err(Refusal::NotNow("only what happened on the channel can be voided; use Undo on the desk"));
+        };
+        match (counts, self.voided.contains(&line.seq)) {
+            (false, true) => return Err(Refusal::NotNow("this line is voided already")),
+            (true, false) => return Err(Refusal::NotNow("this line counts already")),
+            _ => {}
+        }
+        Ok(Body::Correct {
+            target: line.seq,
+            by: by.to_owned(),
+            reason,
+            happened_at: line.happened_at,
+            happening: happening.clone(),
+            counts,
+        })
+    }
+
     /// Folds one entry in and names the widgets whose view may have changed. An entry at or before
     /// the last one folded in changes nothing.
     pub fn apply(&mut self, entry: &Entry) -> Vec<WidgetId> {
@@ -196,6 +230,13 @@ impl Channel {
         if let Some(feed) = entry.feed {
             let pulse = self.pulses.entry(feed).or_insert(entry.arrived_at);
             *pulse = entry.arrived_at.max(*pulse);
+        }
+        if let Body::Correct { target, counts, .. } = &entry.body {
+            // A second voiding of the same line, were there one, must not count twice.
+            let changed = if *counts { self.voided.remove(target) } else { self.voided.insert(*target) };
+            if !changed {
+                return Vec::new();
+            }
         }
         let (settings, widgets) = (&self.settings, &mut self.widgets);
         let mut touched = |id: WidgetId| widgets.get_mut(&id).is_some_and(|piece| piece.apply(entry, settings));

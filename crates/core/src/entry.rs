@@ -51,6 +51,23 @@ pub enum Body {
         /// Which entry is taken back.
         target: Seq,
     },
+    /// A happening no longer counts, or counts again. It carries the happening along, so that
+    /// folding needs no look back.
+    Correct {
+        /// The happening's place.
+        target: Seq,
+        /// Who corrected it.
+        by: String,
+        /// Why.
+        #[serde(skip_serializing_if = "Option::is_none", default)]
+        reason: Option<String>,
+        /// When it happened.
+        happened_at: Instant,
+        /// What happened.
+        happening: Happening,
+        /// Whether it counts from now on.
+        counts: bool,
+    },
 }
 
 impl Body {
@@ -61,14 +78,15 @@ impl Body {
             Self::Happening(happening) => happening.kind().key(),
             Self::Act { .. } => "act",
             Self::Void { .. } => "void",
+            Self::Correct { .. } => "correct",
         }
     }
 
-    /// Of a happening, its kind.
+    /// Of a happening or its correction, its kind.
     #[must_use]
     pub fn kind(&self) -> Option<Kind> {
         match self {
-            Self::Happening(happening) => Some(happening.kind()),
+            Self::Happening(happening) | Self::Correct { happening, .. } => Some(happening.kind()),
             Self::Act { .. } | Self::Void { .. } => None,
         }
     }
@@ -77,7 +95,7 @@ impl Body {
     #[must_use]
     pub fn widget(&self) -> Option<WidgetId> {
         match self {
-            Self::Happening(_) => None,
+            Self::Happening(_) | Self::Correct { .. } => None,
             Self::Act { widget, .. } | Self::Void { widget, .. } => Some(*widget),
         }
     }
@@ -90,6 +108,12 @@ impl Body {
             Self::Act { by, act: Act::Counter(act), .. } => format!("{by} {}", act.words()),
             Self::Act { by, act: Act::Countdown(act), .. } => format!("{by} {}", act.words()),
             Self::Void { by, target, .. } => format!("{by} took back line {target}"),
+            Self::Correct { by, target, counts, reason, happening, .. } => {
+                let does = if *counts { "lets line" } else { "voided line" };
+                let again = if *counts { " count again" } else { "" };
+                let why = reason.as_ref().map(|reason| format!(": {reason}")).unwrap_or_default();
+                format!("{by} {does} {target}{again} ({}){why}", happening.words())
+            }
         }
     }
 }

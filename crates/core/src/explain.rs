@@ -1,12 +1,22 @@
 //! The answer to "why does it say that?".
 
 use crate::calendar::Calendar;
-use crate::entry::{Body, Entry};
+use crate::entry::Entry;
 use crate::ids::Seq;
 use crate::sentence::instant_words;
+use std::collections::BTreeSet;
 
 /// How many lines a slip carries at most.
 pub const MOST_LINES: usize = 50;
+
+/// What a slip is made from besides the state.
+#[derive(Debug, Clone, Copy)]
+pub struct Evidence<'a> {
+    /// The newest of the entries that the widget could have counted, newest first.
+    pub entries: &'a [Entry],
+    /// The happenings that somebody voided.
+    pub voided: &'a BTreeSet<Seq>,
+}
 
 /// The sum behind a number, and the lines behind the sum.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -47,10 +57,6 @@ impl SlipLine {
     /// A line for an entry.
     #[must_use]
     pub fn of(entry: &Entry, calendar: &Calendar, effect: Effect) -> Self {
-        Self { seq: entry.seq, when: instant_words(calendar, entry.happened_at), words: words(&entry.body), effect }
+        Self { seq: entry.seq, when: instant_words(calendar, entry.happened_at), words: entry.body.words(), effect }
     }
-}
-
-fn words(body: &Body) -> String {
-    body.words()
 }

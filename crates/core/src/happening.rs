@@ -287,6 +287,16 @@ impl Happening {
         }
     }
 
+    /// What somebody said with it.
+    #[must_use]
+    pub fn message(&self) -> Option<&str> {
+        match self {
+            Self::Sub { message, .. } | Self::Tip { message, .. } | Self::Cheer { message, .. } => message.as_deref(),
+            Self::Reward { input, .. } => input.as_deref(),
+            _ => None,
+        }
+    }
+
     /// One line of words: `pinecone_ade tipped £12.50`.
     #[must_use]
     pub fn words(&self) -> String {

@@ -204,6 +204,32 @@ proptest! {
     }
 }
 
+proptest! {
+    #[test]
+    fn corrections_leave_the_figures_of_a_clean_ledger(
+        steps in prop::collection::vec(step(), 1..40),
+        picks in prop::collection::vec((any::<prop::sample::Index>(), any::<bool>()), 0..30),
+    ) {
+        let (mut corrected, entries, now) = live(&steps);
+        for (pick, counts) in picks {
+            let line = &entries[pick.index(entries.len().max(1)).min(entries.len().saturating_sub(1))..];
+            let Some(line) = line.first() else { break };
+            let Ok(body) = corrected.correct(line, counts, "odile", None) else { continue };
+            let seq = corrected.last_seq().next();
+            let origin = Origin { source: "desk".into(), id: format!("correct-{seq}") };
+            corrected.apply(&Draft { origin, feed: None, happened_at: now, arrived_at: now, body }.at(seq));
+        }
+        let mut clean = channel();
+        for entry in entries.iter().filter(|entry| !corrected.voided().contains(&entry.seq)) {
+            clean.apply(entry);
+        }
+        for (id, _) in clean.widgets() {
+            let text = |channel: &Channel| channel.view(id, now).unwrap().text();
+            prop_assert_eq!(text(&corrected), text(&clean));
+        }
+    }
+}
+
 #[test]
 fn a_snapshot_of_other_definitions_is_left_aside() {
     let channel = channel();

@@ -4,7 +4,7 @@ use crate::board::Board;
 use crate::clock::Clock;
 use crate::draw::Draw;
 use crate::error::EngineError;
-use crate::orders::{Ingested, Order, Pressed, Reply};
+use crate::orders::{Correction, Ingested, Order, Pressed, Reply};
 use crate::task;
 use std::collections::HashMap;
 use std::sync::{Arc, PoisonError, RwLock};
@@ -194,6 +194,14 @@ impl ChannelHandle {
     /// The rules refuse it, or the database is away.
     pub async fn press(&self, press: Pressed) -> Result<Seq, EngineError> {
         self.order(|reply| Order::Press { press, reply }).await
+    }
+
+    /// Voids a line, or lets it count again. Answers when it is durable, with the correction's place.
+    ///
+    /// # Errors
+    /// There is no such line, the rules refuse it, or the database is away.
+    pub async fn correct(&self, correction: Correction) -> Result<Seq, EngineError> {
+        self.order(|reply| Order::Correct { correction, reply }).await
     }
 
     /// Changes a part of a widget's sentence; on air at once.

@@ -16,4 +16,4 @@ pub use clock::{Clock, SystemClock};
 pub use draw::{Draw, Drawn, Pulse, PulseFeed, Shown};
 pub use engine::{ChannelHandle, Engine};
 pub use error::EngineError;
-pub use orders::{Asked, Ingested, Pressed};
+pub use orders::{Asked, Correction, Ingested, Pressed};

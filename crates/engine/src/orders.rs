@@ -37,6 +37,21 @@ pub struct Pressed {
     pub id: String,
 }
 
+/// Somebody's correction of a line.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Correction {
+    /// Which line.
+    pub target: Seq,
+    /// Whether it counts from now on.
+    pub counts: bool,
+    /// Who, as shown.
+    pub by: String,
+    /// Why.
+    pub reason: Option<String>,
+    /// Unique to this correction, so that one sent twice counts once.
+    pub id: String,
+}
+
 /// A question to a channel's state.
 pub type Asked = Box<dyn FnOnce(&Channel, Instant) + Send>;
 
@@ -49,6 +64,8 @@ pub(crate) enum Order {
     Ingest { drafts: Vec<Draft>, reply: Reply<Ingested> },
     /// Operate a widget.
     Press { press: Pressed, reply: Reply<Seq> },
+    /// Void a line, or let it count again.
+    Correct { correction: Correction, reply: Reply<Seq> },
     /// Change a part of a widget's sentence.
     Edit { widget: WidgetId, key: String, text: String, reply: Reply<()> },
     /// Make a widget.

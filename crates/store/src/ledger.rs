@@ -222,6 +222,48 @@ impl Store {
         .await
     }
 
+    /// Up to `most` entries before a place, or the newest of all, newest first: all, or those filed
+    /// under one word.
+    ///
+    /// # Errors
+    /// The database is away, or an entry cannot be read.
+    pub async fn entries_before(
+        &self,
+        channel: ChannelId,
+        kind: Option<&'static str>,
+        before: Option<Seq>,
+        most: i64,
+    ) -> Result<Vec<Entry>, StoreError> {
+        self.run(move |conn| {
+            let mut query = entries::table
+                .filter(entries::channel_id.eq(channel.0))
+                .order(entries::seq.desc())
+                .limit(most)
+                .select(EntryRow::as_select())
+                .into_boxed();
+            if let Some(before) = before {
+                query = query.filter(entries::seq.lt(before.0));
+            }
+            if let Some(kind) = kind {
+                query = query.filter(entries::kind.eq(kind));
+            }
+            query.load(conn)?.into_iter().map(EntryRow::entry).collect()
+        })
+        .await
+    }
+
+    /// One entry.
+    ///
+    /// # Errors
+    /// [`StoreError::NotFound`] when there is none at that place.
+    pub async fn entry(&self, channel: ChannelId, seq: Seq) -> Result<Entry, StoreError> {
+        self.run(move |conn| {
+            let row: EntryRow = entries::table.find((channel.0, seq.0)).select(EntryRow::as_select()).first(conn)?;
+            row.entry()
+        })
+        .await
+    }
+
     /// The `most` entries of a kind that happened last, newest first.
     ///
     /// # Errors

@@ -7,7 +7,7 @@ use tally_core::channel::Snapshot;
 use tally_core::ids::ChannelId;
 
 /// Raised whenever folding changes its meaning; older snapshots are then left aside.
-const VERSION: u32 = 1;
+const VERSION: u32 = 2;
 
 impl Store {
     /// Keeps a snapshot in place of the one before.

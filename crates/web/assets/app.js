@@ -176,6 +176,22 @@
     });
   }
 
+  // ---- the ledger follows what comes in, unless somebody is at work in it ----
+  const head = document.querySelector('[data-head]');
+  if (head) {
+    let waiting = 0;
+    document.addEventListener('tally:put', (event) => {
+      if (event.detail !== 'roll') return;
+      clearTimeout(waiting);
+      waiting = setTimeout(async () => {
+        const answer = await fetch(head.dataset.head).catch(() => null);
+        if (!answer?.ok || head.querySelector('details[open]') || head.contains(document.activeElement)) return;
+        head.innerHTML = await answer.text();
+        htmx.process(head);
+      }, 300);
+    });
+  }
+
   // ---- copying and showing ----
   document.addEventListener('click', async (event) => {
     const copy = event.target.closest('[data-copy]');

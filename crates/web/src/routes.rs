@@ -83,6 +83,8 @@ pub fn application(
                 .route("/widgets/{id}/press", post().to(desk::press))
                 .route("/desk", get().to(desk::page))
                 .route("/ledger", get().to(ledger::page))
+                .route("/ledger/lines", get().to(ledger::head))
+                .route("/ledger/{seq}/correct", post().to(ledger::correct))
                 .default_service(web::to(nothing)),
         )
 }

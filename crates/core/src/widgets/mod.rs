@@ -10,7 +10,7 @@ pub mod goal;
 use crate::Instant;
 use crate::calendar::Calendar;
 use crate::entry::{Act, Entry};
-use crate::explain::Slip;
+use crate::explain::{Evidence, Slip};
 use crate::happening::Kind;
 use crate::ids::Seq;
 use crate::measure::Weights;
@@ -124,8 +124,8 @@ pub trait Family: std::fmt::Debug + Clone + PartialEq + Serialize + DeserializeO
     fn sample(&self, settings: &Settings, now: Instant) -> View;
     /// When the view next changes without any entry.
     fn wakes_at(&self, state: &Self::State, settings: &Settings, now: Instant) -> Option<Instant>;
-    /// Why it shows what it shows. `entries` are the newest of those it could have counted.
-    fn explain(&self, state: &Self::State, entries: &[Entry], settings: &Settings, now: Instant) -> Slip;
+    /// Why it shows what it shows.
+    fn explain(&self, state: &Self::State, evidence: Evidence<'_>, settings: &Settings, now: Instant) -> Slip;
 }
 
 /// A definition together with its state.
@@ -313,8 +313,8 @@ impl Piece {
 
     /// See [`Family::explain`].
     #[must_use]
-    pub fn explain(&self, entries: &[Entry], settings: &Settings, now: Instant) -> Slip {
-        each!(self, one => one.definition.explain(&one.state, entries, settings, now))
+    pub fn explain(&self, evidence: Evidence<'_>, settings: &Settings, now: Instant) -> Slip {
+        each!(self, one => one.definition.explain(&one.state, evidence, settings, now))
     }
 }
 

@@ -5,14 +5,14 @@ mod drawing;
 use crate::board::Board;
 use crate::engine::Inner;
 use crate::error::EngineError;
-use crate::orders::{Ingested, Order, Pressed, Reply};
+use crate::orders::{Correction, Ingested, Order, Pressed, Reply};
 use crate::publish::Pace;
 use std::collections::BTreeMap;
 use std::sync::Arc;
 use std::time::Duration;
 use tally_core::Instant;
 use tally_core::channel::{Channel, Press};
-use tally_core::entry::{Draft, Origin};
+use tally_core::entry::{Body, Draft, Origin};
 use tally_core::ids::{ChannelId, Seq, WidgetId};
 use tally_core::widgets::{Action, Definition, Piece};
 use tally_store::feeds::Feed;
@@ -150,6 +150,9 @@ impl Task {
             Order::Press { press, reply } => {
                 let _ = reply.send(self.press(press).await);
             }
+            Order::Correct { correction, reply } => {
+                let _ = reply.send(self.correct(correction).await);
+            }
             Order::Edit { widget, key, text, reply } => {
                 let _ = reply.send(self.edit(widget, &key, &text).await);
             }
@@ -202,13 +205,19 @@ impl Task {
         let now = self.inner.clock.now();
         let action = Action { name: &press.action, value: press.value };
         let body = self.channel.decide(&Press { widget: press.widget, action, by: &press.by }, now)?;
-        let draft = Draft {
-            origin: Origin { source: press.source.to_owned(), id: press.id },
-            feed: None,
-            happened_at: now,
-            arrived_at: now,
-            body,
-        };
+        self.record(Origin { source: press.source.to_owned(), id: press.id }, body, now).await
+    }
+
+    async fn correct(&mut self, correction: Correction) -> Result<Seq, EngineError> {
+        let now = self.inner.clock.now();
+        let line = self.inner.store.entry(self.id, correction.target).await?;
+        let body = self.channel.correct(&line, correction.counts, &correction.by, correction.reason)?;
+        self.record(Origin { source: "ledger".into(), id: correction.id }, body, now).await
+    }
+
+    /// Makes what an operator did durable, and says which place it was given.
+    async fn record(&mut self, origin: Origin, body: Body, now: Instant) -> Result<Seq, EngineError> {
+        let draft = Draft { origin, feed: None, happened_at: now, arrived_at: now, body };
         let places = self.append(vec![draft]).await?;
         Ok(places.into_iter().flatten().next().unwrap_or_else(|| self.channel.last_seq()))
     }
@@ -271,7 +280,7 @@ impl Task {
     /// A definition folded over the whole ledger.
     async fn refold(&self, id: WidgetId, piece: &Piece) -> Result<Piece, EngineError> {
         let kinds = match piece.counts() {
-            Some(kind) => vec![kind.key()],
+            Some(kind) => vec![kind.key(), "correct"],
             None => vec!["act", "void"],
         };
         let mut fresh = Channel::new(*self.channel.settings(), [(id, piece.emptied())]);

@@ -131,6 +131,44 @@ async fn the_first_visit_ends_on_a_bench_with_a_widget_that_works() {
 }
 
 #[tokio::test(flavor = "multi_thread")]
+async fn voiding_a_tip_in_the_ledger_moves_the_page_on_air_and_can_be_mended() {
+    let (_database, program) = start();
+    let sender = Sender::of(&program.demo()["feeds"][0]);
+    let line = sender.deliver(&tip("37.50")).await["last_seq"].as_u64().unwrap();
+    let browser = Browser::open().await;
+    let goal = browser.tab(&page_url(&program, "Turntable motor")).await;
+    browser.shows(".goal-value", "£250").await;
+    let ledger = browser.tab("about:blank").await;
+    browser.sign_in(&program.base, &program.demo()).await;
+    browser.go(&format!("{}/ledger", program.base)).await;
+    browser.live().await;
+    // The ledger follows what comes in.
+    let next = sender.deliver(&tip("50")).await["last_seq"].as_u64().unwrap();
+    browser.shows(&format!("#line-{next}"), "pinecone_ade tipped £50").await;
+
+    browser.click(&format!("#line-{line} summary")).await;
+    browser.fill(&format!("#reason-{line}"), "refunded").await;
+    browser.keys("\u{e007}").await;
+    browser.shows(&format!("#line-{line} .ledger-voided"), "Voided").await;
+    browser.to(&goal).await;
+    browser.shows(".goal-value", "£262.50").await;
+    browser.to(&ledger).await;
+    browser.go(&format!("{}/ledger?kind=correct", program.base)).await;
+    browser.shows("#ledger-lines", &format!("odile voided line {line} (pinecone_ade tipped £37.50): refunded")).await;
+    browser.go(&format!("{}/widgets/1", program.base)).await;
+    browser.click("#slip summary").await;
+    browser.shows(".slip-lines .is-left-out", "voided").await;
+
+    browser.go(&format!("{}/ledger", program.base)).await;
+    browser.click(&format!("#line-{line} .is-voided button, #line-{line}.is-voided button")).await;
+    browser.shows(&format!("#line-{line} summary"), "Void").await;
+    browser.to(&goal).await;
+    browser.shows(".goal-value", "£300").await;
+    assert_eq!(program.text(&program.widget("Turntable motor")).await, "£300 of £350 (85 %)");
+    browser.close().await;
+}
+
+#[tokio::test(flavor = "multi_thread")]
 async fn a_dozen_pages_in_one_browser_all_stay_live() {
     let (_database, program) = start();
     let browser = Browser::open().await;

@@ -65,7 +65,9 @@ async fn take_all() {
     act(&program, "Cups of tea", "add", None).await;
     act(&program, "Cups of tea", "add", None).await;
     act(&program, "First train leaves in", "start", None).await;
-    Sender::of(&program.demo()["feeds"][0]).deliver(&tip("12.50")).await;
+    let sender = Sender::of(&program.demo()["feeds"][0]);
+    sender.deliver(&tip("12.50")).await;
+    let refunded = sender.deliver(&tip("40")).await["last_seq"].as_u64().unwrap();
 
     browser.go(&scene(&program, "busy", &OVER_BUSY)).await;
     take(&browser, "widgets-on-air").await;
@@ -73,11 +75,18 @@ async fn take_all() {
     take(&browser, "widgets-on-air-dark").await;
 
     browser.sign_in(&program.base, &program.demo()).await;
-    for (room, name) in [("/desk", "desk"), ("/widgets", "shelf"), ("/feeds", "feeds"), ("/ledger", "ledger")] {
+    for (room, name) in [("/desk", "desk"), ("/widgets", "shelf"), ("/feeds", "feeds")] {
         browser.go(&format!("{}{room}", program.base)).await;
         browser.live().await;
         take(&browser, name).await;
     }
+    browser.go(&format!("{}/ledger", program.base)).await;
+    browser.click(&format!("#line-{refunded} summary")).await;
+    browser.fill(&format!("#reason-{refunded}"), "refunded").await;
+    browser.keys("\u{e007}").await;
+    browser.shows(&format!("#line-{refunded} .ledger-voided"), "Voided").await;
+    browser.click(&format!("#line-{} summary", refunded - 1)).await;
+    take(&browser, "ledger").await;
     browser.go(&format!("{}/widgets/1", program.base)).await;
     browser.live().await;
     browser.click("[data-part=target] .part-shown").await;

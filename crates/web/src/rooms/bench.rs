@@ -12,7 +12,7 @@ use actix_web::http::header::ContentType;
 use actix_web::{HttpResponse, web};
 use askama::Template;
 use serde::Deserialize;
-use tally_core::explain::{Effect, Slip};
+use tally_core::explain::{Effect, Evidence, Slip};
 use tally_core::happening::Kind;
 use tally_core::ids::WidgetId;
 use tally_core::sentence::{Editor, Part};
@@ -104,7 +104,7 @@ async fn look(app: &App, owner: &Owner, id: WidgetId, apart: bool) -> Result<Loo
                 aside: Aside {
                     sample: widgets::draw(&piece.sample(settings, now)),
                     readiness: readiness::of(channel, id, &feeds, now)?,
-                    slip: piece.explain(&entries, settings, now),
+                    slip: piece.explain(Evidence { entries: &entries, voided: channel.voided() }, settings, now),
                     apart,
                 },
             })

@@ -15,7 +15,7 @@ use super::{Action, Family, Lever, Refusal, Settings};
 use crate::Instant;
 use crate::act_log::{ActLog, Deed};
 use crate::entry::{Act, Entry};
-use crate::explain::Slip;
+use crate::explain::{Evidence, Slip};
 use crate::happening::Kind;
 use crate::ids::Seq;
 use crate::sentence::{EditError, MOST_SECONDS, Part, digits, instant_words};
@@ -253,7 +253,7 @@ impl Family for Countdown {
         }
     }
 
-    fn explain(&self, state: &State, _: &[Entry], settings: &Settings, now: Instant) -> Slip {
+    fn explain(&self, state: &State, _: Evidence<'_>, settings: &Settings, now: Instant) -> Slip {
         let phase = state.run.phase(self.length(), now);
         let extra = state.run.extra();
         let sign = if extra < TimeDelta::zero() { "−" } else { "" };

@@ -112,7 +112,12 @@ fn taking_back_a_pause_lets_it_have_run_on() {
 fn the_slip_adds_up() {
     let clock = clock(60);
     let state = folded(&clock, &[(0, did(Start)), (5_000, did(Add { seconds: 30 }))]);
-    let slip = clock.explain(&state, &[], &settings(), after(10_000));
+    let slip = clock.explain(
+        &state,
+        Evidence { entries: &[], voided: &std::collections::BTreeSet::new() },
+        &settings(),
+        after(10_000),
+    );
     let figures: Vec<_> = slip.terms.iter().map(|(_, figure)| figure.as_str()).collect();
     assert_eq!((figures, slip.shown.as_str()), (vec!["1:00", "30", "−10"], "1:20"));
 }

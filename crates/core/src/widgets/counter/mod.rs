@@ -12,7 +12,7 @@ use crate::Instant;
 use crate::act_log::{ActLog, Deed};
 use crate::calendar::Period;
 use crate::entry::{Act, Entry};
-use crate::explain::Slip;
+use crate::explain::{Evidence, Slip};
 use crate::happening::Kind;
 use crate::ids::Seq;
 use crate::measure::Unit;
@@ -279,7 +279,7 @@ impl Family for Counter {
             .flatten()
     }
 
-    fn explain(&self, state: &State, _: &[Entry], settings: &Settings, now: Instant) -> Slip {
+    fn explain(&self, state: &State, _: Evidence<'_>, settings: &Settings, now: Instant) -> Slip {
         let in_force = state.log.in_force().count();
         let value = self.value(state, settings, now);
         let start = self.within(self.start);

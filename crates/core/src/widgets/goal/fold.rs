@@ -53,29 +53,56 @@ impl State {
 }
 
 pub(super) fn apply(goal: &Goal, state: &mut State, entry: &Entry, settings: &Settings) -> bool {
-    let Body::Happening(happening) = &entry.body else { return false };
-    if goal.closes(settings).is_some_and(|end| entry.happened_at >= end) {
-        return false;
-    }
-    let worth = goal.measure.worth(happening, settings.currency, settings.weights);
-    if worth == Worth::OtherKind {
-        return false;
-    }
-    let span = settings.calendar.span(goal.period, entry.happened_at);
-    let bucket = state.buckets.entry(key(span)).or_default();
-    // A sum beyond 64 bits is refused rather than wrapped; the entry then counts as unpriced.
-    let Some(sum) = (match worth {
-        Worth::Adds(amount) => bucket.sum.checked_add(amount),
-        Worth::Unpriced(_) | Worth::OtherKind => None,
-    }) else {
-        bucket.unpriced += 1;
-        return true;
+    let (happening, happened_at, counts) = match &entry.body {
+        Body::Happening(happening) => (happening, entry.happened_at, true),
+        Body::Correct { happening, happened_at, counts, .. } => (happening, *happened_at, *counts),
+        Body::Act { .. } | Body::Void { .. } => return false,
     };
-    bucket.sum = sum;
-    bucket.entries += 1;
-    bucket.latest = bucket.latest.max(Some(entry.happened_at));
-    if bucket.reached.is_none() && goal.start.saturating_add(sum) >= goal.target {
-        bucket.reached = Some(Reached { seq: entry.seq, at: entry.happened_at });
+    if goal.closes(settings).is_some_and(|end| happened_at >= end) {
+        return false;
     }
+    let worth = match goal.measure.worth(happening, settings.currency, settings.weights) {
+        Worth::OtherKind => return false,
+        Worth::Unpriced(_) => None,
+        Worth::Adds(amount) => Some(amount),
+    };
+    let span = settings.calendar.span(goal.period, happened_at);
+    let bucket = state.buckets.entry(key(span)).or_default();
+    if counts {
+        bucket.add(worth, happened_at);
+    } else {
+        bucket.remove(worth);
+    }
+    let there = goal.start.saturating_add(bucket.sum) >= goal.target;
+    bucket.reached = match bucket.reached {
+        // A correction that takes it back below opens it again.
+        Some(_) if !there => None,
+        None if there => Some(Reached { seq: entry.seq, at: entry.happened_at }),
+        reached => reached,
+    };
     true
+}
+
+impl Bucket {
+    fn add(&mut self, worth: Option<i64>, happened_at: Instant) {
+        // A sum beyond 64 bits is refused rather than wrapped; the entry then counts as unpriced.
+        match worth.and_then(|amount| self.sum.checked_add(amount)) {
+            Some(sum) => {
+                self.sum = sum;
+                self.entries += 1;
+                self.latest = self.latest.max(Some(happened_at));
+            }
+            None => self.unpriced += 1,
+        }
+    }
+
+    fn remove(&mut self, worth: Option<i64>) {
+        match worth.and_then(|amount| self.sum.checked_sub(amount)) {
+            Some(sum) => {
+                self.sum = sum;
+                self.entries = self.entries.saturating_sub(1);
+            }
+            None => self.unpriced = self.unpriced.saturating_sub(1),
+        }
+    }
 }

@@ -17,7 +17,7 @@ use super::{Action, Family, Lever, Refusal, Settings};
 use crate::Instant;
 use crate::calendar::{Period, Span};
 use crate::entry::{Act, Entry};
-use crate::explain::Slip;
+use crate::explain::{Evidence, Slip};
 use crate::happening::Kind;
 use crate::ids::Seq;
 use crate::measure::{Measure, Unit};
@@ -131,7 +131,7 @@ impl Family for Goal {
         self.span(settings, now).to.filter(|to| *to > now)
     }
 
-    fn explain(&self, state: &State, entries: &[Entry], settings: &Settings, now: Instant) -> Slip {
-        view::explain(self, state, entries, settings, now)
+    fn explain(&self, state: &State, evidence: Evidence<'_>, settings: &Settings, now: Instant) -> Slip {
+        view::explain(self, state, evidence, settings, now)
     }
 }

@@ -19,6 +19,24 @@ fn tip(seq: u64, when: &str, minor: i64, currency: &str) -> Entry {
     entry(seq, at(when), Body::Happening(Happening::Tip { actor: actor(), amount, message: None }))
 }
 
+fn void(seq: u64, line: &Entry) -> Entry {
+    let Body::Happening(happening) = line.body.clone() else { panic!("only happenings are voided") };
+    let (target, happened_at) = (line.seq, line.happened_at);
+    let body = Body::Correct { target, by: "odile".into(), reason: None, happened_at, happening, counts: false };
+    entry(seq, at("2026-11-24T18:00:00Z"), body)
+}
+
+#[test]
+fn a_correction_that_takes_it_back_below_opens_it_again() {
+    let entries = [tip(1, "2026-11-10T12:00:00Z", 30_000, "GBP"), tip(2, "2026-11-11T12:00:00Z", 5_000, "GBP")];
+    let now = "2026-11-24T19:00:00Z";
+    let mut all = entries.to_vec();
+    assert!(shown(&goal(), &all, now).reached_at.is_some());
+    all.push(void(3, &entries[0]));
+    let open = shown(&goal(), &all, now);
+    assert_eq!((open.value.as_str(), open.reached, open.reached_at), ("£70", false, None));
+}
+
 fn goal() -> Goal {
     Goal { target: 35_000, start: 2_000, title: "Turntable motor".into(), ..Goal::standard(&settings()) }
 }
@@ -162,20 +180,32 @@ fn the_slip_adds_up_and_names_what_was_left_out() {
         tip(1, "2026-10-01T12:00:00Z", 700, "GBP"),
         tip(2, "2026-11-02T12:00:00Z", 500, "EUR"),
         tip(3, "2026-11-03T12:00:00Z", 1_250, "GBP"),
+        tip(4, "2026-11-04T12:00:00Z", 9_900, "GBP"),
     ];
+    let voided = void(5, &entries[3]);
     let (goal, mut state) = (goal(), State::default());
-    for entry in &entries {
+    for entry in entries.iter().chain([&voided]) {
         goal.apply(&mut state, entry, &settings());
     }
     let newest: Vec<Entry> = entries.iter().rev().cloned().collect();
-    let slip = goal.explain(&state, &newest, &settings(), at("2026-11-24T19:00:00Z"));
+    let slip = goal.explain(
+        &state,
+        Evidence { entries: &newest, voided: &[Seq(4)].into() },
+        &settings(),
+        at("2026-11-24T19:00:00Z"),
+    );
     assert_eq!(slip.shown, "£32.50");
     let terms: Vec<_> = slip.terms.iter().map(|(what, figure)| format!("{what}: {figure}")).collect();
     assert_eq!(terms, ["Starting amount: £20", "Counted, from 1 line: £12.50", "Not priced yet, 1 line: £0"]);
     let effects: Vec<_> = slip.lines.iter().map(|line| format!("{:?}", line.effect)).collect();
     assert_eq!(
         effects,
-        ["Counts(\"+£12.50\")", "LeftOut(\"not priced: no rate for EUR\")", "LeftOut(\"outside the period\")"]
+        [
+            "LeftOut(\"voided\")",
+            "Counts(\"+£12.50\")",
+            "LeftOut(\"not priced: no rate for EUR\")",
+            "LeftOut(\"outside the period\")"
+        ]
     );
     assert!(slip.span.contains("1 Nov, 05:00"), "{}", slip.span);
 }

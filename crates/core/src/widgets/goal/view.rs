@@ -3,8 +3,8 @@
 use super::{Goal, State};
 use crate::Instant;
 use crate::calendar::Period;
-use crate::entry::{Body, Entry};
-use crate::explain::{Effect, MOST_LINES, Slip, SlipLine};
+use crate::entry::Body;
+use crate::explain::{Effect, Evidence, MOST_LINES, Slip, SlipLine};
 use crate::measure::Worth;
 use crate::sentence::instant_words;
 use crate::widgets::Settings;
@@ -135,7 +135,7 @@ fn span_words(goal: &Goal, settings: &Settings, now: Instant) -> String {
     }
 }
 
-pub(super) fn explain(goal: &Goal, state: &State, entries: &[Entry], settings: &Settings, now: Instant) -> Slip {
+pub(super) fn explain(goal: &Goal, state: &State, evidence: Evidence<'_>, settings: &Settings, now: Instant) -> Slip {
     let unit = goal.unit(settings);
     let span = goal.span(settings, now);
     let bucket = state.bucket(span).cloned().unwrap_or_default();
@@ -146,12 +146,14 @@ pub(super) fn explain(goal: &Goal, state: &State, entries: &[Entry], settings: &
     if bucket.unpriced > 0 {
         terms.push((format!("Not priced yet, {}", lines_words(bucket.unpriced)), unit.show(0)));
     }
-    let lines = entries
+    let lines = evidence
+        .entries
         .iter()
         .filter_map(|entry| {
             let Body::Happening(happening) = &entry.body else { return None };
             let effect = match goal.measure.worth(happening, settings.currency, settings.weights) {
                 Worth::OtherKind => return None,
+                _ if evidence.voided.contains(&entry.seq) => Effect::LeftOut("voided".into()),
                 _ if !span.contains(entry.happened_at) => Effect::LeftOut("outside the period".into()),
                 Worth::Unpriced(currency) => Effect::LeftOut(format!("not priced: no rate for {currency}")),
                 Worth::Adds(amount) => Effect::Counts(format!("+{}", unit.show(amount))),
