@@ -1,7 +1,7 @@
 //! Local time: days, months and moments as the channel's people mean them.
 
 use crate::Instant;
-use chrono::{DateTime, Datelike, Days, Months, NaiveDate, NaiveDateTime, NaiveTime, Offset, TimeZone, Utc};
+use chrono::{DateTime, Datelike, Days, Months, NaiveDate, NaiveDateTime, NaiveTime, Offset, TimeZone, Utc, Weekday};
 use chrono_tz::Tz;
 use serde::{Deserialize, Serialize};
 
@@ -10,6 +10,8 @@ use serde::{Deserialize, Serialize};
 pub struct Calendar {
     /// IANA zone.
     pub zone: Tz,
+    /// On which day a week begins.
+    pub week_start: Weekday,
     /// When a day begins. 05:00 puts what happens after midnight on the evening's day.
     pub day_start: NaiveTime,
 }
@@ -20,8 +22,12 @@ pub struct Calendar {
 pub enum Period {
     /// From the channel's day start to the next.
     Today,
+    /// From the day start of the week's first day to that of the next week's.
+    ThisWeek,
     /// From the day start of the first to that of the next month's first.
     ThisMonth,
+    /// From the day start of 1 January to that of the next.
+    ThisYear,
     /// Everything.
     AllTime,
 }
@@ -45,14 +51,16 @@ impl Span {
 
 impl Period {
     /// All periods, in the order in which they are offered.
-    pub const ALL: [Self; 3] = [Self::Today, Self::ThisMonth, Self::AllTime];
+    pub const ALL: [Self; 5] = [Self::Today, Self::ThisWeek, Self::ThisMonth, Self::ThisYear, Self::AllTime];
 
     /// The word for definitions and forms.
     #[must_use]
     pub fn key(self) -> &'static str {
         match self {
             Self::Today => "today",
+            Self::ThisWeek => "this_week",
             Self::ThisMonth => "this_month",
+            Self::ThisYear => "this_year",
             Self::AllTime => "all_time",
         }
     }
@@ -62,7 +70,9 @@ impl Period {
     pub fn words(self) -> &'static str {
         match self {
             Self::Today => "today",
+            Self::ThisWeek => "this week",
             Self::ThisMonth => "this month",
+            Self::ThisYear => "this year",
             Self::AllTime => "all time",
         }
     }
@@ -126,6 +136,14 @@ impl Calendar {
         let day = self.day(at);
         match period {
             Period::Today => between(day, day.checked_add_days(Days::new(1))),
+            Period::ThisWeek => {
+                let first = day.week(self.week_start).checked_first_day().unwrap_or(day);
+                between(first, first.checked_add_days(Days::new(7)))
+            }
+            Period::ThisYear => {
+                let first = day.with_ordinal(1).unwrap_or(day);
+                between(first, first.checked_add_months(Months::new(12)))
+            }
             Period::ThisMonth => {
                 let first = day.with_day(1).unwrap_or(day);
                 between(first, first.checked_add_months(Months::new(1)))
@@ -142,7 +160,7 @@ mod tests {
     use proptest::prelude::*;
 
     fn calendar(zone: Tz, hour: u32) -> Calendar {
-        Calendar { zone, day_start: NaiveTime::from_hms_opt(hour, 0, 0).unwrap() }
+        Calendar { zone, week_start: Weekday::Mon, day_start: NaiveTime::from_hms_opt(hour, 0, 0).unwrap() }
     }
 
     fn at(text: &str) -> Instant {
@@ -171,6 +189,18 @@ mod tests {
     }
 
     #[test]
+    fn weeks_begin_on_the_channels_day_and_years_in_january() {
+        let mut calendar = calendar(Tz::Europe__London, 5);
+        let sunday = at("2026-11-29T12:00:00Z");
+        let week = |calendar: &Calendar| calendar.span(Period::ThisWeek, sunday).from.unwrap();
+        assert_eq!(week(&calendar), at("2026-11-23T05:00:00Z"));
+        calendar.week_start = Weekday::Sun;
+        assert_eq!(week(&calendar), at("2026-11-29T05:00:00Z"));
+        let year = calendar.span(Period::ThisYear, at("2027-01-01T04:59:59Z"));
+        assert_eq!((year.from, year.to), (Some(at("2026-01-01T05:00:00Z")), Some(at("2027-01-01T05:00:00Z"))));
+    }
+
+    #[test]
     fn a_whole_day_can_be_skipped() {
         // Samoa had no 30 December 2011.
         let apia = calendar(Tz::Pacific__Apia, 0);
@@ -183,10 +213,11 @@ mod tests {
             seconds in 1_577_836_800_i64..1_924_992_000,
             zone in prop::sample::select(chrono_tz::TZ_VARIANTS.to_vec()),
             hour in 0_u32..24,
+            week_start in prop::sample::select(vec![Weekday::Mon, Weekday::Sat, Weekday::Sun]),
         ) {
-            let calendar = calendar(zone, hour);
+            let calendar = Calendar { week_start, ..calendar(zone, hour) };
             let at = Utc.timestamp_opt(seconds, 0).unwrap();
-            for period in [Period::Today, Period::ThisMonth] {
+            for period in [Period::Today, Period::ThisWeek, Period::ThisMonth, Period::ThisYear] {
                 let span = calendar.span(period, at);
                 prop_assert!(span.contains(at));
                 let next = calendar.span(period, span.to.unwrap());

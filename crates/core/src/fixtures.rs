@@ -15,6 +15,7 @@ pub fn settings() -> Settings {
         currency: Currency::parse("GBP").unwrap(),
         calendar: Calendar {
             zone: chrono_tz::Tz::Europe__London,
+            week_start: chrono::Weekday::Mon,
             day_start: NaiveTime::from_hms_opt(5, 0, 0).unwrap(),
         },
         weights: Weights::default(),

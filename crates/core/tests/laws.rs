@@ -19,6 +19,7 @@ fn settings() -> Settings {
         currency: Currency::parse("GBP").unwrap(),
         calendar: Calendar {
             zone: chrono_tz::Tz::Europe__London,
+            week_start: chrono::Weekday::Mon,
             day_start: NaiveTime::from_hms_opt(5, 0, 0).unwrap(),
         },
         weights: Weights::default(),
@@ -33,7 +34,7 @@ fn begin() -> Instant {
 fn channel() -> Channel {
     let (settings, mut pieces) = (settings(), Vec::new());
     for measure in ["amount_of_tips", "count_of_follows", "subscriber_weight"] {
-        for period in ["today", "this_month", "all_time"] {
+        for period in ["today", "this_week", "this_month", "this_year", "all_time"] {
             let goal = Definition::standard("goal", &settings).unwrap().unfolded();
             let (goal, _) = goal.edited("measure", measure, &settings).unwrap();
             pieces.push(goal.edited("period", period, &settings).unwrap().0);
@@ -46,8 +47,8 @@ fn channel() -> Channel {
     Channel::new(settings, (1..).map(WidgetId).zip(pieces))
 }
 
-const COUNTERS: std::ops::RangeInclusive<u32> = 10..=11;
-const CLOCK: u32 = 12;
+const COUNTERS: std::ops::RangeInclusive<u32> = 16..=17;
+const CLOCK: u32 = 18;
 
 /// What somebody does, or what happens, after a wait.
 #[derive(Debug, Clone)]
@@ -248,8 +249,8 @@ fn a_press_on_nothing_is_refused_in_words() {
     };
     assert_eq!(press(99, "add", None), "there is no such widget");
     assert!(press(1, "add", None).contains("it follows the ledger"));
-    assert_eq!(press(10, "undo", None), "there is nothing to take back");
-    assert_eq!(press(10, "undo", Some(-1)), "“undo” takes the number of a line");
+    assert_eq!(press(16, "undo", None), "there is nothing to take back");
+    assert_eq!(press(16, "undo", Some(-1)), "“undo” takes the number of a line");
     assert_eq!(
         channel().apply(
             &Draft {

@@ -2,7 +2,7 @@
 
 use crate::schema::{api_tokens, channels, users};
 use crate::{Store, StoreError};
-use chrono::{NaiveTime, Timelike};
+use chrono::{NaiveTime, Timelike, Weekday};
 use diesel::prelude::*;
 use sha2::{Digest, Sha256};
 use tally_core::calendar::Calendar;
@@ -60,6 +60,7 @@ struct ChannelRow {
     weight_1: u16,
     weight_2: u16,
     weight_3: u16,
+    week_start: u8,
 }
 
 impl ChannelRow {
@@ -72,6 +73,7 @@ impl ChannelRow {
                 currency: Currency::parse(&self.currency).map_err(|_| unreadable("currency"))?,
                 calendar: Calendar {
                     zone: self.zone.parse().map_err(|_| unreadable("zone"))?,
+                    week_start: Weekday::try_from(self.week_start).map_err(|_| unreadable("week start"))?,
                     day_start: NaiveTime::from_hms_opt(minute / 60, minute % 60, 0)
                         .ok_or_else(|| unreadable("day start"))?,
                 },
@@ -108,6 +110,7 @@ impl Store {
                 let day_start = settings.calendar.day_start;
                 // Never above 1,439, so it always fits.
                 let minute = u16::try_from(day_start.num_seconds_from_midnight() / 60).unwrap_or(0);
+                let week_start = u8::try_from(settings.calendar.week_start.num_days_from_monday()).unwrap_or(0);
                 let [one, two, three] = settings.weights.0;
                 diesel::insert_into(channels::table)
                     .values((
@@ -118,6 +121,7 @@ impl Store {
                         channels::weight_1.eq(one),
                         channels::weight_2.eq(two),
                         channels::weight_3.eq(three),
+                        channels::week_start.eq(week_start),
                     ))
                     .execute(conn)?;
                 // MariaDB's INSERT returns nothing through Diesel; the session knows what it made.

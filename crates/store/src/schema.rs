@@ -11,6 +11,7 @@ diesel::table! {
         weight_1 -> Unsigned<SmallInt>,
         weight_2 -> Unsigned<SmallInt>,
         weight_3 -> Unsigned<SmallInt>,
+        week_start -> Unsigned<TinyInt>,
     }
 }
 

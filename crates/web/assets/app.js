@@ -186,7 +186,7 @@
       waiting = setTimeout(async () => {
         const answer = await fetch(head.dataset.head).catch(() => null);
         if (!answer?.ok || head.querySelector('details[open]') || head.contains(document.activeElement)) return;
-        head.innerHTML = await answer.text();
+        Idiomorph.morph(head, await answer.text(), { morphStyle: 'innerHTML' });
         htmx.process(head);
       }, 300);
     });

@@ -52,6 +52,7 @@ fn settings() -> Result<Settings, MoneyError> {
         currency: Currency::parse("GBP")?,
         calendar: Calendar {
             zone: chrono_tz::Tz::Europe__London,
+            week_start: chrono::Weekday::Mon,
             day_start: NaiveTime::from_hms_opt(5, 0, 0).unwrap_or_default(),
         },
         weights: Weights::default(),

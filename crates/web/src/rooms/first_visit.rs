@@ -42,6 +42,7 @@ pub struct Form {
     zone: String,
     currency: String,
     day_start: String,
+    week_start: String,
 }
 
 /// Nobody owns this server yet, so whoever sits at it may. From elsewhere nobody may.
@@ -98,6 +99,10 @@ fn settings(form: &Form) -> Result<Settings, WebError> {
             .map_err(|error| WebError::Refused(format!("“{}” {error}.", form.currency)))?,
         calendar: Calendar {
             zone: form.zone.parse().map_err(|_| refuse("Choose the time zone from the list."))?,
+            week_start: form
+                .week_start
+                .parse()
+                .map_err(|_| refuse("Choose the first day of the week from the list."))?,
             day_start: NaiveTime::parse_from_str(&form.day_start, "%H:%M")
                 .map_err(|_| refuse("The start of the day must be a time such as 05:00."))?,
         },

@@ -124,14 +124,16 @@ fn span_words(goal: &Goal, settings: &Settings, now: Instant) -> String {
     let bound = |at| instant_words(&settings.calendar, at);
     let zone = settings.calendar.zone;
     let words = match goal.period {
-        Period::AllTime => "All time".to_owned(),
-        Period::Today => "Today".to_owned(),
-        Period::ThisMonth => "This month".to_owned(),
+        Period::AllTime => "All time",
+        Period::Today => "Today",
+        Period::ThisWeek => "This week",
+        Period::ThisMonth => "This month",
+        Period::ThisYear => "This year",
     };
     match (span.from, span.to) {
         (Some(from), Some(to)) => format!("{words}: from {} until {}, {zone}", bound(from), bound(to)),
         (None, Some(to)) => format!("{words}, until {}, {zone}", bound(to)),
-        _ => words,
+        _ => words.to_owned(),
     }
 }
 
