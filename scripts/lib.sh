@@ -30,6 +30,8 @@ need_build() {
 }
 
 need_browser() {
+  need curl curl
+  need openssl openssl
   need chromium chromium
   need chromedriver chromium-driver
 }

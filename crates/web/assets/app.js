@@ -185,8 +185,13 @@
       clearTimeout(waiting);
       waiting = setTimeout(async () => {
         const answer = await fetch(head.dataset.head).catch(() => null);
-        if (!answer?.ok || head.querySelector('details[open]') || head.contains(document.activeElement)) return;
-        Idiomorph.morph(head, await answer.text(), { morphStyle: 'innerHTML' });
+        if (!answer?.ok) return;
+        const fresh = document.createElement('ol');
+        fresh.innerHTML = await answer.text();
+        // Nothing moves under a hand that is at work here, nor when nothing has changed.
+        const busy = head.querySelector('details[open]') || head.contains(document.activeElement);
+        if (busy || fresh.textContent === head.textContent) return;
+        Idiomorph.morph(head, fresh.innerHTML, { morphStyle: 'innerHTML' });
         htmx.process(head);
       }, 300);
     });

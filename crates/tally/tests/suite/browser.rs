@@ -235,14 +235,22 @@ async fn a_running_clock_ticks_in_step_with_the_server() {
     let client = reqwest::Client::new();
     client.post(url).bearer_auth(demo["api_token"].as_str().unwrap()).send().await.unwrap().error_for_status().unwrap();
     wire.drawn("data-ends").await;
-    for expected in ["9:59", "9:58", "9:57"] {
-        browser.shows(".countdown-face", expected).await;
+    let seconds = |text: &str| text.split(':').try_fold(0, |sum, part| Some(sum * 60 + part.parse::<i64>().ok()?));
+    // It ticks down by itself, whatever this machine makes of the pace.
+    let mut seen: Vec<i64> = Vec::new();
+    while seen.len() < 4 {
+        let shown = seconds(&browser.text(".countdown-face").await).unwrap();
+        if seen.last() != Some(&shown) {
+            assert!(seen.last().is_none_or(|last| shown < *last), "{shown} after {seen:?}");
+            seen.push(shown);
+        }
+        tokio::time::sleep(std::time::Duration::from_millis(20)).await;
     }
-    // What the page shows is what the server would say at the same moment, to a second's edge.
-    let shown = browser.text(".countdown-face").await;
-    let told = program.text(&clock).await;
-    let seconds = |text: &str| text.split(':').fold(0, |sum, part| sum * 60 + part.parse::<i64>().unwrap());
-    assert!((seconds(&shown) - seconds(&told)).abs() <= 1, "{shown} {told}");
+    // What the page shows lies between what the server says before and after.
+    let before = seconds(&program.text(&clock).await).unwrap();
+    let shown = seconds(&browser.text(".countdown-face").await).unwrap();
+    let after = seconds(&program.text(&clock).await).unwrap();
+    assert!((after - 1..=before + 1).contains(&shown), "{before} {shown} {after}");
     browser.close().await;
 }
 

@@ -185,3 +185,24 @@ async fn every_type_is_recorded_as_its_published_schema_tells() {
     let unknown = reqwest::get(format!("{}/schemas/tally.tips.json", program.base)).await.unwrap();
     assert_eq!(unknown.status(), 404);
 }
+
+#[tokio::test(flavor = "multi_thread")]
+async fn the_example_in_shell_works_as_its_readme_says() {
+    let (_database, program, _) = start();
+    // The README's own lines, run beside the demo's note as they would be beside var/.
+    let readme = include_str!("../../../../examples/README.md");
+    let (_, rest) = readme.split_once("```sh\n").unwrap();
+    let (lines, _) = rest.split_once("```").unwrap();
+    let examples = concat!(env!("CARGO_MANIFEST_DIR"), "/../../examples");
+    let note = program.folder.path().join("demo.json").display().to_string();
+    let script = lines.replace("var/demo.json", &note).replace("examples/send-tip", &format!("{examples}/send-tip"));
+    let sent = std::process::Command::new("bash").args(["-euc", &script]).output().unwrap();
+    let said = String::from_utf8_lossy(&sent.stdout).into_owned() + &String::from_utf8_lossy(&sent.stderr);
+    assert!(sent.status.success() && said.contains("\"accepted\":1"), "{said}");
+    assert_eq!(program.text(&program.widget("Turntable motor")).await, "£225 of £350 (64 %)");
+
+    let refused = script.replace("12.50", "12.505");
+    let sent = std::process::Command::new("bash").args(["-euc", &refused]).output().unwrap();
+    let said = String::from_utf8_lossy(&sent.stdout);
+    assert!(!sent.status.success() && said.contains("more decimals than GBP has"), "{said}");
+}

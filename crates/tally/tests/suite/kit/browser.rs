@@ -134,7 +134,18 @@ impl Browser {
     }
 
     pub async fn click(&self, css: &str) {
-        self.client.wait().at_most(PATIENCE).for_element(Locator::Css(css)).await.unwrap().click().await.unwrap();
+        let began = std::time::Instant::now();
+        loop {
+            let element = self.client.wait().at_most(PATIENCE).for_element(Locator::Css(css)).await.unwrap();
+            match element.click().await {
+                Ok(()) => return,
+                // A live page may have drawn the element anew since it was found.
+                Err(error) if error.is_stale_element_reference() => {
+                    assert!(began.elapsed() < PATIENCE, "{css} never stands still");
+                }
+                Err(error) => panic!("{css}: {error}"),
+            }
+        }
     }
 
     /// Types into a field, after clearing it.
