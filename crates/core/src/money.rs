@@ -49,9 +49,6 @@ pub enum MoneyError {
     /// Beyond [`MOST_MINOR`].
     #[error("is larger than one entry can carry")]
     TooLarge,
-    /// Two currencies in one sum.
-    #[error("{0} and {1} cannot be added without a rate")]
-    Mixed(String, String),
 }
 
 impl Currency {

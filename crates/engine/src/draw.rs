@@ -36,8 +36,6 @@ pub struct Drawn {
 /// A feed as the signal strip shows it.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct PulseFeed {
-    /// Which.
-    pub id: u32,
     /// Its name.
     pub name: String,
     /// When its newest entry arrived.

@@ -60,10 +60,10 @@
     if (event.key === '?') return show('keys');
     if (performance.now() - going < 1200) {
       going = 0;
-      const room = { f: '/feeds', w: '/widgets', d: '/desk', l: '/ledger' }[event.key];
+      const room = document.querySelector(`[data-letter="${CSS.escape(event.key)}"]`);
       if (room) {
         event.preventDefault();
-        location.assign(room);
+        location.assign(room.href);
         return;
       }
     }

@@ -50,7 +50,7 @@ impl Task {
         let feeds: Vec<PulseFeed> = self
             .feeds
             .iter()
-            .map(|feed| PulseFeed { id: feed.id, name: feed.name.clone(), last: self.channel.pulse(FeedId(feed.id)) })
+            .map(|feed| PulseFeed { name: feed.name.clone(), last: self.channel.pulse(FeedId(feed.id)) })
             .collect();
         let title = |id| self.channel.widget(id).map(|piece| piece.title().to_owned());
         let roll: Vec<(RollLine, Option<String>)> =
