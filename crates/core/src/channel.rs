@@ -161,6 +161,13 @@ impl Channel {
         self.listen();
     }
 
+    /// The places on the desk of the widgets that can be operated, counted from 0.
+    #[must_use]
+    pub fn plates(&self, now: Instant) -> BTreeMap<WidgetId, usize> {
+        let operated = self.widgets.iter().filter(|(_, piece)| !piece.levers(now).is_empty());
+        operated.enumerate().map(|(place, (id, _))| (*id, place)).collect()
+    }
+
     /// Decides what a press comes to. The body is for the ledger; nothing has changed yet.
     ///
     /// # Errors

@@ -70,15 +70,22 @@ pub enum Body {
     },
 }
 
+/// Under this word the ledger files what operators do.
+pub const ACT: &str = "act";
+/// Under this word the ledger files acts taken back.
+pub const VOID: &str = "void";
+/// Under this word the ledger files corrections of what happened.
+pub const CORRECT: &str = "correct";
+
 impl Body {
     /// The word under which the ledger files this line.
     #[must_use]
     pub fn file_under(&self) -> &'static str {
         match self {
             Self::Happening(happening) => happening.kind().key(),
-            Self::Act { .. } => "act",
-            Self::Void { .. } => "void",
-            Self::Correct { .. } => "correct",
+            Self::Act { .. } => ACT,
+            Self::Void { .. } => VOID,
+            Self::Correct { .. } => CORRECT,
         }
     }
 

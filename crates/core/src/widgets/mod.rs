@@ -9,7 +9,7 @@ pub mod goal;
 
 use crate::Instant;
 use crate::calendar::Calendar;
-use crate::entry::{Act, Entry};
+use crate::entry::{ACT, Act, CORRECT, Entry, VOID};
 use crate::explain::{Evidence, Slip};
 use crate::happening::Kind;
 use crate::ids::Seq;
@@ -260,6 +260,16 @@ impl Piece {
     #[must_use]
     pub fn counts(&self) -> Option<Kind> {
         each!(self, one => one.definition.counts())
+    }
+
+    /// Under which words the ledger files the lines that bear on this widget: what it counts and
+    /// corrections of that, or what operators did.
+    #[must_use]
+    pub fn files(&self) -> Vec<&'static str> {
+        match self.counts() {
+            Some(kind) => vec![kind.key(), CORRECT],
+            None => vec![ACT, VOID],
+        }
     }
 
     /// See [`Family::apply`].

@@ -2,7 +2,6 @@
 
 use super::{PULSE_IDLE, Task};
 use crate::draw::{Drawn, Pulse, PulseFeed, Shown};
-use std::collections::HashMap;
 use tally_core::Instant;
 use tally_core::channel::RollLine;
 use tally_core::ids::{FeedId, WidgetId};
@@ -14,7 +13,7 @@ impl Task {
         let ready = self.pace.take(tick);
         if !ready.is_empty() {
             let now = self.inner.clock.now();
-            let plates = self.plates(now);
+            let plates = self.channel.plates(now);
             for id in ready {
                 if let Some(drawn) = self.drawn(id, plates.get(&id).copied(), now) {
                     let token = self.tokens.get(&id).map_or("", String::as_str);
@@ -27,16 +26,6 @@ impl Task {
             self.pulse_drawn = tick;
             self.draw_pulse();
         }
-    }
-
-    /// The places on the desk of the widgets that can be operated.
-    fn plates(&self, now: Instant) -> HashMap<WidgetId, usize> {
-        self.channel
-            .widgets()
-            .filter(|(_, piece)| !piece.levers(now).is_empty())
-            .enumerate()
-            .map(|(place, (id, _))| (id, place))
-            .collect()
     }
 
     fn drawn(&self, id: WidgetId, plate: Option<usize>, now: Instant) -> Option<Drawn> {

@@ -279,14 +279,10 @@ impl Task {
 
     /// A definition folded over the whole ledger.
     async fn refold(&self, id: WidgetId, piece: &Piece) -> Result<Piece, EngineError> {
-        let kinds = match piece.counts() {
-            Some(kind) => vec![kind.key(), "correct"],
-            None => vec!["act", "void"],
-        };
         let mut fresh = Channel::new(*self.channel.settings(), [(id, piece.emptied())]);
         loop {
             let after = fresh.last_seq();
-            let entries = self.inner.store.entries_after(self.id, Some(kinds.clone()), after, PAGE).await?;
+            let entries = self.inner.store.entries_after(self.id, Some(piece.files()), after, PAGE).await?;
             if entries.is_empty() {
                 break;
             }

@@ -27,14 +27,11 @@ pub async fn page(app: web::Data<App>, owner: Owner) -> Result<HttpResponse, Web
     let (plates, figures) = owner
         .channel
         .ask(|channel, now| {
-            let (mut plates, mut figures) = (Vec::new(), Vec::new());
+            let (places, mut plates, mut figures) = (channel.plates(now), Vec::new(), Vec::new());
             for (id, piece) in channel.widgets() {
-                let (view, levers) = (piece.view(channel.settings(), now), piece.levers(now));
-                if levers.is_empty() {
-                    figures.push((id, draw::plate(id, None, &view, &levers)));
-                } else {
-                    plates.push((id, draw::plate(id, Some(plates.len()), &view, &levers)));
-                }
+                let place = places.get(&id).copied();
+                let drawn = draw::plate(id, place, &piece.view(channel.settings(), now), &piece.levers(now));
+                if place.is_some() { plates.push((id, drawn)) } else { figures.push((id, drawn)) }
             }
             (plates, figures)
         })

@@ -11,7 +11,7 @@ use actix_web::{HttpResponse, web};
 use askama::Template;
 use serde::Deserialize;
 use std::collections::BTreeMap;
-use tally_core::entry::{Body, Entry};
+use tally_core::entry::{ACT, Body, CORRECT, Entry, VOID};
 use tally_core::happening::Kind;
 use tally_core::ids::{Seq, WidgetId};
 use tally_core::text;
@@ -60,7 +60,7 @@ pub struct Wanted {
 /// What the ledger can be narrowed down to: every kind, what was operated, what was corrected.
 fn kinds() -> Vec<(&'static str, &'static str)> {
     let happened = Kind::ALL.into_iter().map(|kind| (kind.key(), kind.plural()));
-    happened.chain([("act", "what you operated"), ("void", "what you took back"), ("correct", "corrections")]).collect()
+    happened.chain([(ACT, "what you operated"), (VOID, "what you took back"), (CORRECT, "corrections")]).collect()
 }
 
 async fn lines(app: &App, owner: &Owner, wanted: &Wanted) -> Result<Lines, WebError> {
