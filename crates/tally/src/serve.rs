@@ -80,6 +80,11 @@ fn database_url(options: &Options) -> Result<String, StartError> {
 
 /// Runs until told to stop.
 pub async fn serve(options: Options) -> Result<(), StartError> {
+    // First of all: whoever reads that we are up may ask us to stop in the same moment.
+    let (mut interrupt, mut terminate) = (
+        signal(SignalKind::interrupt()).map_err(StartError::Server)?,
+        signal(SignalKind::terminate()).map_err(StartError::Server)?,
+    );
     fs::create_dir_all(&options.data).map_err(|error| StartError::File(options.data.display().to_string(), error))?;
     let listener = listen(options.listen)?;
     let jar_listener = options.tip_jar.map(listen).transpose()?;
@@ -108,10 +113,6 @@ pub async fn serve(options: Options) -> Result<(), StartError> {
         println!("Tip jar (stand-in): http://{address}");
     }
 
-    let (mut interrupt, mut terminate) = (
-        signal(SignalKind::interrupt()).map_err(StartError::Server)?,
-        signal(SignalKind::terminate()).map_err(StartError::Server)?,
-    );
     tokio::select! {
         _ = interrupt.recv() => {}
         _ = terminate.recv() => {}
