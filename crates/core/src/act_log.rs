@@ -51,7 +51,7 @@ impl<A: Copy> ActLog<A> {
         let (by, deed) = match &entry.body {
             Body::Act { by, act, .. } => (by, Deed::Did(of_family(act)?)),
             Body::Void { by, target, .. } => (by, Deed::TookBack(*target)),
-            Body::Happening(_) | Body::Correct { .. } => return None,
+            _ => return None,
         };
         self.push(Line { seq: entry.seq, at: entry.happened_at, by: by.clone(), deed });
         Some(deed)

@@ -1,7 +1,9 @@
 //! Local time: days, months and moments as the channel's people mean them.
 
 use crate::Instant;
-use chrono::{DateTime, Datelike, Days, Months, NaiveDate, NaiveDateTime, NaiveTime, Offset, TimeZone, Utc, Weekday};
+use chrono::{
+    DateTime, Datelike, Days, Months, NaiveDate, NaiveDateTime, NaiveTime, Offset, TimeDelta, TimeZone, Utc, Weekday,
+};
 use chrono_tz::Tz;
 use serde::{Deserialize, Serialize};
 
@@ -20,6 +22,8 @@ pub struct Calendar {
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize, Deserialize)]
 #[serde(rename_all = "snake_case")]
 pub enum Period {
+    /// Since the running show began; off air, the last show.
+    ThisShow,
     /// From the channel's day start to the next.
     Today,
     /// From the day start of the week's first day to that of the next week's.
@@ -28,6 +32,19 @@ pub enum Period {
     ThisMonth,
     /// From the day start of 1 January to that of the next.
     ThisYear,
+    /// The hours up to now; entries leave as they grow old.
+    LastHours(u32),
+    /// The days of 24 hours up to now.
+    LastDays(u32),
+    /// From the day start of one date to the end of the day of another.
+    Between {
+        /// The first date.
+        from: NaiveDate,
+        /// The last date, which counts too.
+        to: NaiveDate,
+    },
+    /// Since somebody reset it.
+    SinceReset,
     /// Everything.
     AllTime,
 }
@@ -42,6 +59,20 @@ pub struct Span {
 }
 
 impl Span {
+    /// All time.
+    pub const ALL: Self = Self { from: None, to: None };
+    /// No time at all.
+    pub const NEVER: Self = Self { from: Some(Instant::UNIX_EPOCH), to: Some(Instant::UNIX_EPOCH) };
+
+    /// The part of it that lies at or after `from` and before `to`, where they are given.
+    #[must_use]
+    pub fn within(self, from: Option<Instant>, to: Option<Instant>) -> Self {
+        Self {
+            from: self.from.into_iter().chain(from).max(),
+            to: self.to.into_iter().chain(to).min(),
+        }
+    }
+
     /// Whether an instant lies inside.
     #[must_use]
     pub fn contains(&self, at: Instant) -> bool {
@@ -49,32 +80,70 @@ impl Span {
     }
 }
 
+/// The word for definitions and forms, and the words in a sentence, of each period.
+const PERIODS: [(&str, &str); 10] = [
+    ("this_show", "this show"),
+    ("today", "today"),
+    ("this_week", "this week"),
+    ("this_month", "this month"),
+    ("this_year", "this year"),
+    ("last_hours", "the last hours"),
+    ("last_days", "the last days"),
+    ("between", "certain dates"),
+    ("since_reset", "my last reset"),
+    ("all_time", "all time"),
+];
+
 impl Period {
-    /// All periods, in the order in which they are offered.
-    pub const ALL: [Self; 5] = [Self::Today, Self::ThisWeek, Self::ThisMonth, Self::ThisYear, Self::AllTime];
+    /// The words of all periods with their keys, in the order in which they are offered.
+    #[must_use]
+    pub fn offered() -> &'static [(&'static str, &'static str)] {
+        &PERIODS
+    }
+
+    fn place(self) -> usize {
+        match self {
+            Self::ThisShow => 0,
+            Self::Today => 1,
+            Self::ThisWeek => 2,
+            Self::ThisMonth => 3,
+            Self::ThisYear => 4,
+            Self::LastHours(_) => 5,
+            Self::LastDays(_) => 6,
+            Self::Between { .. } => 7,
+            Self::SinceReset => 8,
+            Self::AllTime => 9,
+        }
+    }
 
     /// The word for definitions and forms.
     #[must_use]
     pub fn key(self) -> &'static str {
-        match self {
-            Self::Today => "today",
-            Self::ThisWeek => "this_week",
-            Self::ThisMonth => "this_month",
-            Self::ThisYear => "this_year",
-            Self::AllTime => "all_time",
-        }
+        PERIODS[self.place()].0
     }
 
     /// The words in a sentence.
     #[must_use]
     pub fn words(self) -> &'static str {
-        match self {
-            Self::Today => "today",
-            Self::ThisWeek => "this week",
-            Self::ThisMonth => "this month",
-            Self::ThisYear => "this year",
-            Self::AllTime => "all time",
-        }
+        PERIODS[self.place()].1
+    }
+
+    /// The period of that word. Those that need a length or dates begin with sensible ones.
+    #[must_use]
+    pub fn of_key(key: &str, today: NaiveDate) -> Option<Self> {
+        Some(match key {
+            "this_show" => Self::ThisShow,
+            "today" => Self::Today,
+            "this_week" => Self::ThisWeek,
+            "this_month" => Self::ThisMonth,
+            "this_year" => Self::ThisYear,
+            "last_hours" => Self::LastHours(24),
+            "last_days" => Self::LastDays(30),
+            "between" => Self::Between { from: today, to: today + Days::new(6) },
+            "since_reset" => Self::SinceReset,
+            "all_time" => Self::AllTime,
+            _ => return None,
+        })
     }
 }
 
@@ -126,13 +195,15 @@ impl Calendar {
         self.instant(date.and_time(self.day_start))
     }
 
-    /// The stretch of a period that holds an instant.
+    /// The stretch of a period of the calendar that holds an instant: for a rolling one, up to it.
+    /// What the calendar cannot tell (shows, resets) is all time here.
     #[must_use]
     pub fn span(&self, period: Period, at: Instant) -> Span {
         let between = |from: NaiveDate, to: Option<NaiveDate>| Span {
             from: Some(self.day_begins(from)),
             to: to.map(|to| self.day_begins(to)),
         };
+        let rolling = |length| Span { from: at.checked_sub_signed(length), to: None };
         let day = self.day(at);
         match period {
             Period::Today => between(day, day.checked_add_days(Days::new(1))),
@@ -148,7 +219,10 @@ impl Calendar {
                 let first = day.with_day(1).unwrap_or(day);
                 between(first, first.checked_add_months(Months::new(1)))
             }
-            Period::AllTime => Span { from: None, to: None },
+            Period::LastHours(hours) => rolling(TimeDelta::hours(i64::from(hours))),
+            Period::LastDays(days) => rolling(TimeDelta::days(i64::from(days))),
+            Period::Between { from, to } => between(from, to.succ_opt()),
+            Period::ThisShow | Period::SinceReset | Period::AllTime => Span::ALL,
         }
     }
 }
@@ -156,7 +230,6 @@ impl Calendar {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use chrono::TimeDelta;
     use proptest::prelude::*;
 
     fn calendar(zone: Tz, hour: u32) -> Calendar {
@@ -205,6 +278,26 @@ mod tests {
         // Samoa had no 30 December 2011.
         let apia = calendar(Tz::Pacific__Apia, 0);
         assert_eq!(apia.instant("2011-12-30T12:00:00".parse().unwrap()), at("2011-12-30T10:00:00Z"));
+    }
+
+    #[test]
+    fn dates_count_whole_and_lengths_reach_back() {
+        let london = calendar(Tz::Europe__London, 5);
+        let day = |text: &str| text.parse().unwrap();
+        let dates = Period::Between { from: day("2026-11-20"), to: day("2026-11-21") };
+        let span = london.span(dates, at("2030-01-01T00:00:00Z"));
+        assert_eq!((span.from, span.to), (Some(at("2026-11-20T05:00:00Z")), Some(at("2026-11-22T05:00:00Z"))));
+        let rolling = london.span(Period::LastHours(36), at("2026-10-26T12:00:00Z"));
+        assert_eq!((rolling.from, rolling.to), (Some(at("2026-10-25T00:00:00Z")), None), "hours, whatever the clock");
+    }
+
+    #[test]
+    fn every_period_is_known_by_its_key() {
+        for (key, words) in Period::offered() {
+            let period = Period::of_key(key, "2026-11-24".parse().unwrap()).unwrap();
+            assert_eq!((period.key(), period.words()), (*key, *words));
+        }
+        assert_eq!(Period::of_key("fortnight", "2026-11-24".parse().unwrap()), None);
     }
 
     proptest! {

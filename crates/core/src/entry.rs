@@ -1,10 +1,14 @@
 //! The lines of the ledger.
 
 use crate::Instant;
-use crate::happening::{Happening, Kind};
+use crate::book::rates::Table;
+use crate::book::shows::ShowAct;
+use crate::happening::Happening;
 use crate::ids::{FeedId, Seq, WidgetId};
 use crate::widgets::countdown::CountdownAct;
 use crate::widgets::counter::CounterAct;
+use crate::widgets::goal::GoalAct;
+use chrono::NaiveDate;
 use serde::{Deserialize, Serialize};
 
 /// Where an entry came from. Two entries with the same origin are one.
@@ -25,6 +29,8 @@ pub enum Act {
     Counter(CounterAct),
     /// On a count-down clock.
     Countdown(CountdownAct),
+    /// On a goal.
+    Goal(GoalAct),
 }
 
 /// What an entry says.
@@ -51,23 +57,68 @@ pub enum Body {
         /// Which entry is taken back.
         target: Seq,
     },
-    /// A happening no longer counts, or counts again. It carries the happening along, so that
-    /// folding needs no look back.
+    /// Somebody corrects what a line says, or whether it counts. The newest word on a line decides.
     Correct {
-        /// The happening's place.
+        /// The line's place.
         target: Seq,
+        /// When it happened: with this, the line is found at once.
+        happened_at: Instant,
+        /// What it said before, in words.
+        about: String,
         /// Who corrected it.
         by: String,
         /// Why.
         #[serde(skip_serializing_if = "Option::is_none", default)]
         reason: Option<String>,
-        /// When it happened.
-        happened_at: Instant,
-        /// What happened.
-        happening: Happening,
-        /// Whether it counts from now on.
-        counts: bool,
+        /// What becomes of it.
+        change: Change,
     },
+    /// Everything that came through a feed is taken out of all counts, or put back: an import undone.
+    Withdraw {
+        /// Which feed.
+        feed: FeedId,
+        /// What it is called.
+        name: String,
+        /// Who did it.
+        by: String,
+        /// Out, or back in.
+        withdrawn: bool,
+    },
+    /// Two names are one supporter, or are two again.
+    Merge {
+        /// Who did it.
+        by: String,
+        /// The key of the name that counts as another from now on, see [`crate::book::names::key`].
+        from: String,
+        /// The key of the other; none to let the name count as itself again.
+        into: Option<String>,
+    },
+    /// Going on air, off air, and corrections of that.
+    Show {
+        /// Who, or what signal.
+        by: String,
+        /// What.
+        act: ShowAct,
+    },
+    /// A day's reference rates.
+    Rates {
+        /// Of which day they are.
+        date: NaiveDate,
+        /// How much of each currency one euro buys.
+        per_euro: Table,
+    },
+}
+
+/// What becomes of a line.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "snake_case")]
+pub enum Change {
+    /// It no longer counts.
+    Void,
+    /// It counts again.
+    Restore,
+    /// It says something else. Whether it counts stays as it was.
+    Amend(Box<Happening>),
 }
 
 /// Under this word the ledger files what operators do.
@@ -76,6 +127,10 @@ pub const ACT: &str = "act";
 pub const VOID: &str = "void";
 /// Under this word the ledger files corrections of what happened.
 pub const CORRECT: &str = "correct";
+/// Under this word the ledger files going on and off air.
+pub const SHOW: &str = "show";
+/// Under this word the ledger files reference rates.
+pub const RATES: &str = "rates";
 
 impl Body {
     /// The word under which the ledger files this line.
@@ -85,16 +140,9 @@ impl Body {
             Self::Happening(happening) => happening.kind().key(),
             Self::Act { .. } => ACT,
             Self::Void { .. } => VOID,
-            Self::Correct { .. } => CORRECT,
-        }
-    }
-
-    /// Of a happening or its correction, its kind.
-    #[must_use]
-    pub fn kind(&self) -> Option<Kind> {
-        match self {
-            Self::Happening(happening) | Self::Correct { happening, .. } => Some(happening.kind()),
-            Self::Act { .. } | Self::Void { .. } => None,
+            Self::Correct { .. } | Self::Withdraw { .. } | Self::Merge { .. } => CORRECT,
+            Self::Show { .. } => SHOW,
+            Self::Rates { .. } => RATES,
         }
     }
 
@@ -102,8 +150,8 @@ impl Body {
     #[must_use]
     pub fn widget(&self) -> Option<WidgetId> {
         match self {
-            Self::Happening(_) | Self::Correct { .. } => None,
             Self::Act { widget, .. } | Self::Void { widget, .. } => Some(*widget),
+            _ => None,
         }
     }
 
@@ -115,14 +163,34 @@ impl Body {
             Self::Act { by, act: Act::Counter(act), .. } => format!("{by} {}", act.words()),
             Self::Act { by, act: Act::Countdown(act), .. } => format!("{by} {}", act.words()),
             Self::Void { by, target, .. } => format!("{by} took back line {target}"),
-            Self::Correct { by, target, counts, reason, happening, .. } => {
-                let does = if *counts { "lets line" } else { "voided line" };
-                let again = if *counts { " count again" } else { "" };
+            Self::Act { by, act: Act::Goal(act), .. } => format!("{by} {}", act.words()),
+            Self::Correct { by, target, reason, about, change, .. } => {
                 let why = reason.as_ref().map(|reason| format!(": {reason}")).unwrap_or_default();
-                format!("{by} {does} {target}{again} ({}){why}", happening.words())
+                match change {
+                    Change::Void => format!("{by} voided line {target} ({about}){why}"),
+                    Change::Restore => format!("{by} lets line {target} count again ({about}){why}"),
+                    Change::Amend(happening) => {
+                        format!("{by} amended line {target} ({about}) to “{}”{why}", happening.words())
+                    }
+                }
+            }
+            Self::Withdraw { name, by, withdrawn: true, .. } => format!("{by} undid the import “{name}”"),
+            Self::Withdraw { name, by, withdrawn: false, .. } => format!("{by} put the import “{name}” back"),
+            Self::Merge { by, from, into: Some(into) } => {
+                format!("{by} counts {} as {} from now on", bare(from), bare(into))
+            }
+            Self::Merge { by, from, into: None } => format!("{by} counts {} as themselves again", bare(from)),
+            Self::Show { by, act } => format!("{by} {}", act.words()),
+            Self::Rates { date, per_euro } => {
+                format!("reference rates of {}, {} currencies", date.format("%-d %b %Y"), per_euro.len())
             }
         }
     }
+}
+
+/// The key of a supporter without its mark.
+fn bare(key: &str) -> &str {
+    key.strip_prefix('#').unwrap_or(key)
 }
 
 /// A happening from a feed, checked and ready for the ledger.

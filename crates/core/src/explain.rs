@@ -1,22 +1,17 @@
 //! The answer to "why does it say that?".
 
+use crate::book::instant;
 use crate::calendar::Calendar;
-use crate::entry::Entry;
+use crate::count::{Count, Reason, Verdict};
+use crate::happening::Kind;
 use crate::ids::Seq;
 use crate::sentence::instant_words;
-use std::collections::BTreeSet;
+use crate::widgets::Scope;
 
 /// How many lines a slip carries at most.
 pub const MOST_LINES: usize = 50;
-
-/// What a slip is made from besides the state.
-#[derive(Debug, Clone, Copy)]
-pub struct Evidence<'a> {
-    /// The newest of the entries that the widget could have counted, newest first.
-    pub entries: &'a [Entry],
-    /// The happenings that somebody voided.
-    pub voided: &'a BTreeSet<Seq>,
-}
+/// How many near misses from before or after the period it carries.
+const NEAR: usize = 5;
 
 /// The sum behind a number, and the lines behind the sum.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -53,10 +48,83 @@ pub enum Effect {
     LeftOut(String),
 }
 
-impl SlipLine {
-    /// A line for an entry.
-    #[must_use]
-    pub fn of(entry: &Entry, calendar: &Calendar, effect: Effect) -> Self {
-        Self { seq: entry.seq, when: instant_words(calendar, entry.happened_at), words: entry.body.words(), effect }
+/// The stretch of time of a count in words: `This month: from 1 Nov, 05:00 until 1 Dec, 05:00, Europe/London`.
+#[must_use]
+pub fn span_words(count: &Count, scope: &Scope<'_>) -> String {
+    let span = scope.span(count);
+    let calendar: &Calendar = &scope.settings.calendar;
+    let bound = |at| instant_words(calendar, at);
+    let words = count.period.words();
+    let mut letters = words.chars();
+    let first = letters.next().map(|first| first.to_uppercase().to_string()).unwrap_or_default();
+    let words = format!("{first}{}", letters.as_str());
+    match (span.from, span.to) {
+        _ if span == crate::calendar::Span::NEVER => format!("{words}: there has been no show yet"),
+        (Some(from), Some(to)) => format!("{words}: from {} until {}, {}", bound(from), bound(to), calendar.zone),
+        (Some(from), None) => format!("{words}: since {}, {}", bound(from), calendar.zone),
+        (None, Some(to)) => format!("{words}, until {}, {}", bound(to), calendar.zone),
+        (None, None) => words,
     }
+}
+
+/// How a count comes to its figure: the terms of the sum and the lines, with the near misses.
+#[must_use]
+pub fn terms_and_lines(count: &Count, scope: &Scope<'_>) -> (Vec<(String, String)>, Vec<SlipLine>) {
+    let (span, book, settings) = (scope.span(count), scope.book, scope.settings);
+    let (unit, tally) = (count.unit(settings), scope.tally(count));
+    let is_sum = matches!(count.what, crate::count::What::Sum(m) if m != crate::measure::Measure::DifferentSupporters);
+    let (mut taken_out, mut corrected, mut by_hand, mut adjusted) = (0_i128, 0_u64, 0_i128, 0_u64);
+    for fact in book.facts(span, count.kinds()).filter(|_| is_sum) {
+        let would = i128::from(count.would_add(fact, span, book, settings));
+        if !book.stands(fact) && would != 0 {
+            (taken_out, corrected) = (taken_out + would, corrected + 1);
+        } else if fact.kind == Kind::Adjust && would != 0 {
+            (by_hand, adjusted) = (by_hand + would, adjusted + 1);
+        }
+    }
+    let show = |sum: i128| unit.show(i64::try_from(sum).unwrap_or(i64::MAX));
+    let counted = tally.lines - adjusted + corrected;
+    let mut terms =
+        vec![(format!("Counted, from {}", lines_words(counted)), show(tally.sum - by_hand + taken_out))];
+    if corrected > 0 {
+        terms.push((format!("Taken out by corrections, {}", lines_words(corrected)), show(-taken_out)));
+    }
+    if adjusted > 0 {
+        terms.push((format!("Adjusted by hand, {}", lines_words(adjusted)), show(by_hand)));
+    }
+    if tally.unpriced > 0 {
+        terms.push((format!("Not priced yet, {}", lines_words(tally.unpriced)), unit.show(0)));
+    }
+
+    let line = |fact: &crate::book::Fact| {
+        let effect = match count.judge(fact, span, book, settings) {
+            Verdict::LeftOut(Reason::OtherKind) => return None,
+            Verdict::LeftOut(reason) => Effect::LeftOut(reason.words().into()),
+            Verdict::Counts(_) if !is_sum => Effect::Counts(String::new()),
+            Verdict::Counts(worth) if worth < 0 => Effect::Counts(unit.show(worth)),
+            Verdict::Counts(worth) => Effect::Counts(format!("+{}", unit.show(worth))),
+        };
+        Some(SlipLine {
+            seq: Seq(fact.seq),
+            when: instant_words(&settings.calendar, instant(fact.at)),
+            words: book.happening(fact).words(),
+            effect,
+        })
+    };
+    let after = crate::calendar::Span { from: span.to, to: None };
+    let before = crate::calendar::Span { from: None, to: span.from };
+    let mut lines: Vec<SlipLine> = Vec::new();
+    if span.to.is_some() {
+        lines.extend(book.facts(after, count.kinds()).filter_map(line).take(NEAR));
+        lines.reverse();
+    }
+    lines.extend(book.facts(span, count.kinds()).rev().filter_map(line).take(MOST_LINES - 2 * NEAR));
+    if span.from.is_some() {
+        lines.extend(book.facts(before, count.kinds()).rev().filter_map(line).take(NEAR));
+    }
+    (terms, lines)
+}
+
+fn lines_words(count: u64) -> String {
+    if count == 1 { "1 line".into() } else { format!("{} lines", crate::money::group(count)) }
 }

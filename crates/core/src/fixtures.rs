@@ -1,13 +1,17 @@
 //! What the unit tests share.
 
 use crate::Instant;
+use crate::book::Book;
 use crate::calendar::Calendar;
+use crate::channel::Channel;
+use crate::count::Tallies;
 use crate::entry::{Body, Entry, Origin};
-use crate::ids::Seq;
+use crate::ids::{FeedId, Seq};
 use crate::measure::Weights;
 use crate::money::Currency;
-use crate::widgets::Settings;
+use crate::widgets::{Scope, Settings};
 use chrono::NaiveTime;
+use std::collections::BTreeMap;
 
 /// Saltmarsh Halt's: pounds, London, days from five in the morning.
 pub fn settings() -> Settings {
@@ -19,6 +23,36 @@ pub fn settings() -> Settings {
             day_start: NaiveTime::from_hms_opt(5, 0, 0).unwrap(),
         },
         weights: Weights::default(),
+    }
+}
+
+/// What a scope looks at, when only that matters.
+pub struct World {
+    settings: Settings,
+    book: Book,
+    tallies: Tallies,
+    feeds: BTreeMap<FeedId, String>,
+}
+
+impl World {
+    /// In which nothing has happened.
+    pub fn new() -> Self {
+        Self::after(&[])
+    }
+
+    /// After these entries.
+    pub fn after(entries: &[Entry]) -> Self {
+        let mut channel = Channel::new(settings(), []);
+        for entry in entries {
+            channel.apply(entry);
+        }
+        let feeds = [(FeedId(1), "Tip jar".into())].into();
+        Self { settings: settings(), book: channel.book().clone(), tallies: Tallies::default(), feeds }
+    }
+
+    /// All that a widget may look at, at an instant.
+    pub fn scope(&self, now: Instant) -> Scope<'_> {
+        Scope { settings: &self.settings, book: &self.book, tallies: &self.tallies, feeds: &self.feeds, now }
     }
 }
 

@@ -1,5 +1,6 @@
 //! What happens on a channel: follows, subscriptions, tips.
 
+use crate::measure::Measure;
 use crate::money::{Money, group};
 use serde::{Deserialize, Serialize};
 
@@ -24,11 +25,9 @@ pub struct Actor {
 #[serde(try_from = "u8", into = "u8")]
 pub struct Tier(u8);
 
-impl Tier {
-    /// 0 to 2, for tables with a line a tier.
-    #[must_use]
-    pub fn index(self) -> usize {
-        usize::from(self.0 - 1)
+impl Default for Tier {
+    fn default() -> Self {
+        Self(1)
     }
 }
 
@@ -151,6 +150,19 @@ pub enum Happening {
         /// The total so far.
         total: i64,
     },
+    /// A hand-made plus or minus on one measure.
+    Adjust {
+        /// On which.
+        measure: Measure,
+        /// How many, of a measure of things.
+        number: i64,
+        /// How much, of a measure of money.
+        #[serde(skip_serializing_if = "Option::is_none", default)]
+        amount: Option<Money>,
+        /// Why.
+        #[serde(skip_serializing_if = "Option::is_none", default)]
+        message: Option<String>,
+    },
     /// Anything else.
     Signal {
         /// Which.
@@ -190,11 +202,29 @@ pub enum Kind {
     Stat,
     /// See [`Happening::Signal`].
     Signal,
+    /// See [`Happening::Adjust`]; made by hand only, never sent.
+    Adjust,
 }
 
 impl Kind {
     /// All kinds.
-    pub const ALL: [Self; 11] = [
+    pub const ALL: [Self; 12] = [
+        Self::Follow,
+        Self::Sub,
+        Self::Gift,
+        Self::Tip,
+        Self::Cheer,
+        Self::Raid,
+        Self::Reward,
+        Self::Purchase,
+        Self::Gauge,
+        Self::Stat,
+        Self::Signal,
+        Self::Adjust,
+    ];
+
+    /// The kinds that outside programs send.
+    pub const SENT: [Self; 11] = [
         Self::Follow,
         Self::Sub,
         Self::Gift,
@@ -223,7 +253,14 @@ impl Kind {
             Self::Gauge => "gauge",
             Self::Stat => "stat",
             Self::Signal => "signal",
+            Self::Adjust => "adjust",
         }
+    }
+
+    /// A bit of its own, for sets of kinds.
+    #[must_use]
+    pub const fn bit(self) -> u16 {
+        1 << self as u16
     }
 
     /// The kind of that word.
@@ -247,6 +284,7 @@ impl Kind {
             Self::Gauge => "levels",
             Self::Stat => "game totals",
             Self::Signal => "signals",
+            Self::Adjust => "adjustments",
         }
     }
 }
@@ -267,6 +305,7 @@ impl Happening {
             Self::Gauge { .. } => Kind::Gauge,
             Self::Stat { .. } => Kind::Stat,
             Self::Signal { .. } => Kind::Signal,
+            Self::Adjust { .. } => Kind::Adjust,
         }
     }
 
@@ -284,6 +323,31 @@ impl Happening {
             | Self::Purchase { actor, .. } => &actor.name,
             Self::Stat { player, .. } => player,
             Self::Gauge { name, .. } | Self::Signal { name, .. } => name,
+            Self::Adjust { measure, .. } => measure.words(),
+        }
+    }
+
+    /// Who did it, where somebody did.
+    pub fn actor_mut(&mut self) -> Option<&mut Actor> {
+        match self {
+            Self::Follow { actor }
+            | Self::Sub { actor, .. }
+            | Self::Gift { actor, .. }
+            | Self::Tip { actor, .. }
+            | Self::Cheer { actor, .. }
+            | Self::Raid { actor, .. }
+            | Self::Reward { actor, .. }
+            | Self::Purchase { actor, .. } => Some(actor),
+            Self::Gauge { .. } | Self::Stat { .. } | Self::Signal { .. } | Self::Adjust { .. } => None,
+        }
+    }
+
+    /// The money that came with it.
+    pub fn money_mut(&mut self) -> Option<&mut Money> {
+        match self {
+            Self::Tip { amount, .. } => Some(amount),
+            Self::Purchase { amount, .. } | Self::Adjust { amount, .. } => amount.as_mut(),
+            _ => None,
         }
     }
 
@@ -293,6 +357,7 @@ impl Happening {
         match self {
             Self::Sub { message, .. } | Self::Tip { message, .. } | Self::Cheer { message, .. } => message.as_deref(),
             Self::Reward { input, .. } => input.as_deref(),
+            Self::Adjust { message, .. } => message.as_deref(),
             _ => None,
         }
     }
@@ -325,6 +390,14 @@ impl Happening {
             Self::Stat { character, stat, total, .. } => {
                 let with = character.as_ref().map(|one| format!(" with {one}")).unwrap_or_default();
                 format!("{name}{with}: {stat} at {total}")
+            }
+            Self::Adjust { amount: Some(amount), .. } => {
+                let sign = if amount.minor < 0 { "" } else { "+" };
+                format!("{name}: {sign}{amount} by hand")
+            }
+            Self::Adjust { number, .. } => {
+                let sign = if *number < 0 { "−" } else { "+" };
+                format!("{name}: {sign}{} by hand", group(number.unsigned_abs()))
             }
             Self::Signal { value, text, .. } => {
                 let value = value.map(|value| format!(" {value}")).unwrap_or_default();

@@ -10,8 +10,10 @@
 #![cfg_attr(test, allow(clippy::unwrap_used, clippy::expect_used))]
 
 pub mod act_log;
+pub mod book;
 pub mod calendar;
 pub mod channel;
+pub mod count;
 pub mod entry;
 pub mod explain;
 #[cfg(test)]

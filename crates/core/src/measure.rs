@@ -1,11 +1,13 @@
 //! What can be counted, and how much one happening adds to it.
 
-use crate::happening::{Happening, Kind};
+use crate::Instant;
+use crate::book::Fact;
+use crate::happening::Kind;
 use crate::money::{Currency, Money, group};
 use serde::{Deserialize, Serialize};
 
 /// What a widget counts.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
 #[serde(rename_all = "snake_case")]
 pub enum Measure {
     /// Money tipped, in the channel's base currency.
@@ -38,15 +40,49 @@ pub enum Measure {
     CountOfPurchases,
     /// One for every signal.
     CountOfSignals,
+    /// Different people who followed, subscribed, gave, tipped, cheered, raided, claimed or bought.
+    DifferentSupporters,
 }
 
-/// How much a subscription of each tier weighs.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
-pub struct Weights(pub [u16; 3]);
+/// How much a subscription of each tier weighs, and since when: the owner may change it for the
+/// future only, or throughout.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(transparent)]
+pub struct Weights(Vec<(i64, [u16; 3])>);
 
 impl Default for Weights {
     fn default() -> Self {
-        Self([1, 2, 5])
+        Self::throughout([1, 2, 5])
+    }
+}
+
+impl Weights {
+    /// The same weights at all times.
+    #[must_use]
+    pub fn throughout(weights: [u16; 3]) -> Self {
+        Self(vec![(i64::MIN, weights)])
+    }
+
+    /// These weights from an instant on.
+    #[must_use]
+    pub fn then(mut self, from: Instant, weights: [u16; 3]) -> Self {
+        let from = from.timestamp_micros();
+        self.0.retain(|(since, _)| *since < from);
+        self.0.push((from, weights));
+        self
+    }
+
+    /// The newest weights.
+    #[must_use]
+    pub fn newest(&self) -> [u16; 3] {
+        self.0.last().map_or([1, 2, 5], |(_, weights)| *weights)
+    }
+
+    /// The weight of a tier (1 to 3) at a time, in microseconds of Unix time.
+    #[must_use]
+    pub fn at(&self, at: i64, tier: u8) -> i64 {
+        let weights = self.0.iter().rev().find(|(since, _)| *since <= at).map_or([1, 2, 5], |(_, weights)| *weights);
+        weights.get(usize::from(tier).wrapping_sub(1)).copied().map_or(0, i64::from)
     }
 }
 
@@ -83,6 +119,15 @@ impl Unit {
         }
     }
 
+    /// What stands before a number in a field: `£`, or nothing.
+    #[must_use]
+    pub fn sign(self) -> String {
+        match self {
+            Self::Money(currency) => currency.sign().to_owned(),
+            Self::Things => String::new(),
+        }
+    }
+
     /// How many of the smallest steps make one whole: 100 for pounds, 1 for things.
     #[must_use]
     pub fn whole(self) -> i64 {
@@ -100,13 +145,13 @@ pub enum Worth {
     Adds(i64),
     /// It is of another kind, or has nothing of what is counted.
     OtherKind,
-    /// It is money in a currency for which there is no rate.
-    Unpriced(Currency),
+    /// It is money in a currency for which there is no rate yet.
+    Unpriced,
 }
 
 impl Measure {
     /// All measures, in the order in which they are offered.
-    pub const ALL: [Self; 15] = [
+    pub const ALL: [Self; 16] = [
         Self::AmountOfTips,
         Self::CountOfTips,
         Self::CountOfFollows,
@@ -122,6 +167,7 @@ impl Measure {
         Self::AmountOfPurchases,
         Self::CountOfPurchases,
         Self::CountOfSignals,
+        Self::DifferentSupporters,
     ];
 
     /// The word for definitions and forms.
@@ -143,7 +189,14 @@ impl Measure {
             Self::AmountOfPurchases => "amount_of_purchases",
             Self::CountOfPurchases => "count_of_purchases",
             Self::CountOfSignals => "count_of_signals",
+            Self::DifferentSupporters => "different_supporters",
         }
+    }
+
+    /// The measure of that word.
+    #[must_use]
+    pub fn of_key(key: &str) -> Option<Self> {
+        Self::ALL.into_iter().find(|measure| measure.key() == key)
     }
 
     /// The words in a sentence.
@@ -165,22 +218,33 @@ impl Measure {
             Self::AmountOfPurchases => "money for purchases",
             Self::CountOfPurchases => "things bought",
             Self::CountOfSignals => "signals",
+            Self::DifferentSupporters => "different supporters",
         }
     }
 
-    /// The kind of happening that it counts.
+    /// The kinds of happenings that it counts.
     #[must_use]
-    pub fn kind(self) -> Kind {
+    pub fn kinds(self) -> &'static [Kind] {
         match self {
-            Self::AmountOfTips | Self::CountOfTips => Kind::Tip,
-            Self::CountOfFollows => Kind::Follow,
-            Self::CountOfSubs | Self::CountOfNewSubs | Self::SubscriberWeight => Kind::Sub,
-            Self::CountOfGifts => Kind::Gift,
-            Self::PointsOfCheers | Self::CountOfCheers => Kind::Cheer,
-            Self::ViewersOfRaids | Self::CountOfRaids => Kind::Raid,
-            Self::CountOfRewards => Kind::Reward,
-            Self::AmountOfPurchases | Self::CountOfPurchases => Kind::Purchase,
-            Self::CountOfSignals => Kind::Signal,
+            Self::AmountOfTips | Self::CountOfTips => &[Kind::Tip],
+            Self::CountOfFollows => &[Kind::Follow],
+            Self::CountOfSubs | Self::CountOfNewSubs | Self::SubscriberWeight => &[Kind::Sub],
+            Self::CountOfGifts => &[Kind::Gift],
+            Self::PointsOfCheers | Self::CountOfCheers => &[Kind::Cheer],
+            Self::ViewersOfRaids | Self::CountOfRaids => &[Kind::Raid],
+            Self::CountOfRewards => &[Kind::Reward],
+            Self::AmountOfPurchases | Self::CountOfPurchases => &[Kind::Purchase],
+            Self::CountOfSignals => &[Kind::Signal],
+            Self::DifferentSupporters => &[
+                Kind::Follow,
+                Kind::Sub,
+                Kind::Gift,
+                Kind::Tip,
+                Kind::Cheer,
+                Kind::Raid,
+                Kind::Reward,
+                Kind::Purchase,
+            ],
         }
     }
 
@@ -193,29 +257,30 @@ impl Measure {
         }
     }
 
-    /// What a happening adds.
+    /// Whether it is told in money.
     #[must_use]
-    pub fn worth(self, happening: &Happening, base: Currency, weights: Weights) -> Worth {
-        let of_money = |amount: &Money| {
-            if amount.currency == base { Worth::Adds(amount.minor) } else { Worth::Unpriced(amount.currency) }
-        };
-        match (self, happening) {
-            (Self::AmountOfTips, Happening::Tip { amount, .. }) => of_money(amount),
-            (Self::CountOfTips, Happening::Tip { .. })
-            | (Self::CountOfFollows, Happening::Follow { .. })
-            | (Self::CountOfSubs, Happening::Sub { .. })
-            | (Self::CountOfCheers, Happening::Cheer { .. })
-            | (Self::CountOfRaids, Happening::Raid { .. })
-            | (Self::CountOfRewards, Happening::Reward { .. })
-            | (Self::CountOfSignals, Happening::Signal { .. }) => Worth::Adds(1),
-            (Self::CountOfNewSubs, Happening::Sub { months, .. }) if months.unwrap_or(1) <= 1 => Worth::Adds(1),
-            (Self::SubscriberWeight, Happening::Sub { tier, .. }) => Worth::Adds(i64::from(weights.0[tier.index()])),
-            (Self::CountOfGifts, Happening::Gift { count, .. }) => Worth::Adds(i64::from(*count)),
-            (Self::PointsOfCheers, Happening::Cheer { points, .. }) => Worth::Adds(i64::from(*points)),
-            (Self::ViewersOfRaids, Happening::Raid { viewers, .. }) => Worth::Adds(i64::from(*viewers)),
-            (Self::AmountOfPurchases, Happening::Purchase { amount: Some(amount), .. }) => of_money(amount),
-            (Self::CountOfPurchases, Happening::Purchase { quantity, .. }) => Worth::Adds(i64::from(*quantity)),
-            _ => Worth::OtherKind,
+    pub fn is_money(self) -> bool {
+        matches!(self, Self::AmountOfTips | Self::AmountOfPurchases)
+    }
+
+    /// What a fact of one of its kinds adds. Of different supporters it is one for each fact here;
+    /// whoever sums must look at who they are.
+    #[must_use]
+    pub fn worth(self, fact: &Fact, weights: &Weights) -> Worth {
+        if !self.kinds().contains(&fact.kind) {
+            return Worth::OtherKind;
+        }
+        match self {
+            Self::AmountOfTips => fact.priced().map_or(Worth::Unpriced, Worth::Adds),
+            Self::AmountOfPurchases if fact.has_money() => fact.priced().map_or(Worth::Unpriced, Worth::Adds),
+            Self::AmountOfPurchases => Worth::OtherKind,
+            Self::CountOfNewSubs if !fact.first() => Worth::OtherKind,
+            Self::SubscriberWeight => Worth::Adds(weights.at(fact.at, fact.tier)),
+            Self::CountOfGifts | Self::PointsOfCheers | Self::ViewersOfRaids | Self::CountOfPurchases => {
+                Worth::Adds(fact.number)
+            }
+            Self::DifferentSupporters if fact.anonymous() => Worth::OtherKind,
+            _ => Worth::Adds(1),
         }
     }
 }
@@ -223,7 +288,7 @@ impl Measure {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::happening::{Actor, Tier};
+    use crate::happening::{Actor, Happening, Tier};
 
     #[test]
     fn every_measure_counts_its_own_kind_and_nothing_else() {
@@ -254,20 +319,35 @@ mod tests {
             Happening::Stat { player: "odile".into(), character: None, stat: "deliveries".into(), total: 9 },
             Happening::Signal { name: "bell".into(), value: Some(9), text: None },
         ];
+        let settings = crate::fixtures::settings();
+        let mut book = crate::book::Book::new(&settings);
+        let at: Instant = "2026-11-24T19:00:00Z".parse().unwrap();
+        for (seq, one) in (1..).zip(&happenings) {
+            book.add(at, crate::ids::Seq(seq), None, one);
+        }
         let sum = |measure: Measure| -> i64 {
-            happenings
-                .iter()
-                .filter_map(|one| match measure.worth(one, base, Weights::default()) {
-                    Worth::Adds(amount) => {
-                        assert_eq!(measure.kind(), one.kind());
-                        Some(amount)
-                    }
+            let kinds = measure.kinds().iter().fold(0, |bits, kind| bits | kind.bit());
+            book.facts(crate::calendar::Span::ALL, kinds)
+                .filter_map(|fact| match measure.worth(fact, &settings.weights) {
+                    Worth::Adds(amount) => Some(amount),
                     _ => None,
                 })
                 .sum()
         };
         // A gifted subscription counts once for its receiver and once for its giver, in measures of their own.
         let sums: Vec<i64> = Measure::ALL.into_iter().map(sum).collect();
-        assert_eq!(sums, [350, 1, 1, 2, 1, 10, 20, 500, 1, 77, 1, 1, 1_200, 8, 1]);
+        assert_eq!(sums, [350, 1, 1, 2, 1, 10, 20, 500, 1, 77, 1, 1, 1_200, 8, 1, 10]);
+    }
+
+    #[test]
+    fn weights_change_for_the_future_or_throughout() {
+        let at = |text: &str| text.parse::<Instant>().unwrap();
+        let change = at("2026-11-20T05:00:00Z");
+        let weights = Weights::default().then(change, [2, 3, 4]);
+        let on = |weights: &Weights, text: &str, tier| weights.at(at(text).timestamp_micros(), tier);
+        assert_eq!(on(&weights, "2026-11-20T04:59:59Z", 3), 5);
+        assert_eq!(on(&weights, "2026-11-20T05:00:00Z", 3), 4);
+        assert_eq!(on(&Weights::throughout([7, 8, 9]), "1970-01-01T00:00:00Z", 2), 8);
+        assert_eq!(weights.then(change, [1, 1, 1]).newest(), [1, 1, 1]);
     }
 }

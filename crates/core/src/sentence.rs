@@ -4,7 +4,7 @@ use crate::calendar::Calendar;
 use crate::measure::Unit;
 use crate::money::{Currency, Money, MoneyError};
 use crate::text;
-use chrono::{NaiveDateTime, TimeDelta};
+use chrono::{NaiveDate, NaiveDateTime, TimeDelta};
 
 /// The furthest whole number that a field takes, either way.
 pub const MOST_NUMBER: i64 = 1_000_000_000_000;
@@ -39,9 +39,9 @@ pub enum Editor {
     /// One of several.
     Choice {
         /// Key and words of each.
-        options: Vec<(&'static str, &'static str)>,
+        options: Vec<(String, String)>,
         /// The key chosen now.
-        chosen: &'static str,
+        chosen: String,
     },
     /// A number; `sign` stands before it.
     Number {
@@ -62,6 +62,11 @@ pub enum Editor {
     },
     /// A length of time such as `1:30:00`.
     Length {
+        /// The present value.
+        value: String,
+    },
+    /// A local date (`2026-11-29`).
+    Date {
         /// The present value.
         value: String,
     },
@@ -90,6 +95,15 @@ impl Part {
     }
 }
 
+impl Editor {
+    /// One of several that are known beforehand.
+    #[must_use]
+    pub fn choice(options: impl IntoIterator<Item = (&'static str, &'static str)>, chosen: &str) -> Self {
+        let options = options.into_iter().map(|(key, words)| (key.to_owned(), words.to_owned())).collect();
+        Self::Choice { options, chosen: chosen.to_owned() }
+    }
+}
+
 /// The sentence as plain text.
 #[must_use]
 pub fn plain(parts: &[Part]) -> String {
@@ -102,6 +116,7 @@ pub fn plain(parts: &[Part]) -> String {
         .collect::<Vec<_>>()
         .join(" ")
         .replace(" ,", ",")
+        .replace(" :", ":")
 }
 
 /// Reads what a field sent back, and words its refusals.
@@ -190,6 +205,17 @@ impl Input<'_> {
             .filter(|moment| (1970..=2200).contains(&chrono::Datelike::year(moment)))
             .map(Some)
             .ok_or_else(|| self.refuse("must be a date and a time, such as 2026-11-29T20:00, or empty"))
+    }
+
+    /// A local date.
+    ///
+    /// # Errors
+    /// Anything else.
+    pub fn date(&self) -> Result<NaiveDate, EditError> {
+        NaiveDate::parse_from_str(self.text.trim(), "%Y-%m-%d")
+            .ok()
+            .filter(|date| (1970..=2200).contains(&chrono::Datelike::year(date)))
+            .ok_or_else(|| self.refuse("must be a date, such as 2026-11-29"))
     }
 
     /// A length of time in seconds: `90`, `1:30`, `1:00:00`.

@@ -6,13 +6,13 @@ use chrono::{NaiveTime, TimeDelta};
 use proptest::prelude::*;
 use tally_core::Instant;
 use tally_core::calendar::Calendar;
-use tally_core::channel::{Channel, Press, Snapshot};
+use tally_core::channel::{Channel, Correcting, Press, Snapshot};
 use tally_core::entry::{Body, Draft, Entry, Incoming, Origin};
 use tally_core::happening::{Actor, Happening, Tier};
 use tally_core::ids::{FeedId, Seq, WidgetId};
 use tally_core::measure::Weights;
 use tally_core::money::{Currency, Money};
-use tally_core::widgets::{Action, Definition, Settings};
+use tally_core::widgets::{Action, Definition, Piece, Settings};
 
 fn settings() -> Settings {
     Settings {
@@ -33,22 +33,28 @@ fn begin() -> Instant {
 /// A goal for each measure, two counters (one that resets each day) and a clock.
 fn channel() -> Channel {
     let (settings, mut pieces) = (settings(), Vec::new());
-    for measure in ["amount_of_tips", "count_of_follows", "subscriber_weight"] {
-        for period in ["today", "this_week", "this_month", "this_year", "all_time"] {
+    for measure in ["amount_of_tips", "count_of_follows", "subscriber_weight", "different_supporters"] {
+        for period in ["today", "this_week", "this_month", "this_year", "last_hours", "all_time"] {
             let goal = Definition::standard("goal", &settings).unwrap().unfolded();
-            let (goal, _) = goal.edited("measure", measure, &settings).unwrap();
-            pieces.push(goal.edited("period", period, &settings).unwrap().0);
+            pieces.push(edited(&edited(&goal, "measure", measure), "period", period));
         }
     }
     let counter = Definition::standard("counter", &settings).unwrap().unfolded();
-    pieces.push(counter.edited("resets", "each_day", &settings).unwrap().0);
+    pieces.push(edited(&counter, "resets", "each_day"));
     pieces.push(counter);
     pieces.push(Definition::standard("countdown", &settings).unwrap().unfolded());
     Channel::new(settings, (1..).map(WidgetId).zip(pieces))
 }
 
-const COUNTERS: std::ops::RangeInclusive<u32> = 16..=17;
-const CLOCK: u32 = 18;
+/// A piece with one part of its sentence said otherwise.
+fn edited(piece: &Piece, key: &str, text: &str) -> Piece {
+    let nothing = Channel::new(settings(), []);
+    piece.edited(key, text, &nothing.scope(begin())).unwrap().0
+}
+
+const GOALS: u32 = 24;
+const COUNTERS: std::ops::RangeInclusive<u32> = 25..=26;
+const CLOCK: u32 = 27;
 
 /// What somebody does, or what happens, after a wait.
 #[derive(Debug, Clone)]
@@ -139,9 +145,11 @@ proptest! {
         for entry in &entries[..cut] {
             before.apply(entry);
         }
-        let stored = serde_json::to_string(&before.snapshot()).unwrap();
+        let (snapshot, pages) = before.snapshot();
+        let stored = serde_json::to_string(&snapshot).unwrap();
+        let pages = pages.into_iter().map(|(day, facts)| (day, facts.to_vec())).collect();
         let snapshot: Snapshot = serde_json::from_str(&stored).unwrap();
-        let mut resumed = channel().resume(snapshot).unwrap();
+        let mut resumed = channel().resume(snapshot, pages).unwrap();
         // Entries that were folded in already change nothing.
         for entry in &entries[cut / 2..] {
             resumed.apply(entry);
@@ -184,7 +192,7 @@ proptest! {
             }
         }
         let mut untouched = channel();
-        for entry in entries.iter().filter(|entry| entry.body.kind().is_some()) {
+        for entry in entries.iter().filter(|entry| matches!(entry.body, Body::Happening(_))) {
             untouched.apply(entry);
         }
         for (id, _) in untouched.widgets() {
@@ -205,40 +213,152 @@ proptest! {
     }
 }
 
+/// Corrections as somebody might make them, in any order.
+fn correcting() -> impl Strategy<Value = Correcting> {
+    let amend = |name: &str, amount: &str, currency: &str, tier: &str, kind: &str| Correcting::Amend {
+        name: name.into(),
+        amount: amount.into(),
+        currency: currency.into(),
+        tier: tier.into(),
+        kind: kind.into(),
+    };
+    prop::sample::select(vec![
+        Correcting::Void,
+        Correcting::Restore,
+        amend("bram", "", "", "", ""),
+        amend("", "7", "EUR", "", ""),
+        amend("", "12.50", "", "", "purchase"),
+        amend("", "", "", "3", ""),
+        amend("", "", "", "", "follow"),
+    ])
+}
+
 proptest! {
     #[test]
-    fn corrections_leave_the_figures_of_a_clean_ledger(
+    fn corrections_late_arrivals_and_late_rates_leave_the_figures_of_a_clean_ledger(
         steps in prop::collection::vec(step(), 1..40),
-        picks in prop::collection::vec((any::<prop::sample::Index>(), any::<bool>()), 0..30),
+        wishes in prop::collection::vec((any::<prop::sample::Index>(), correcting()), 0..30),
+        withdrawn in any::<bool>(),
+        rates_at in any::<prop::sample::Index>(),
     ) {
         let (mut corrected, entries, now) = live(&steps);
-        for (pick, counts) in picks {
-            let line = &entries[pick.index(entries.len().max(1)).min(entries.len().saturating_sub(1))..];
-            let Some(line) = line.first() else { break };
-            let Ok(body) = corrected.correct(line, counts, "odile", None) else { continue };
-            let seq = corrected.last_seq().next();
+        let append = |channel: &mut Channel, body| {
+            let seq = channel.last_seq().next();
             let origin = Origin { source: "desk".into(), id: format!("correct-{seq}") };
-            corrected.apply(&Draft { origin, feed: None, happened_at: now, arrived_at: now, body }.at(seq));
+            channel.apply(&Draft { origin, feed: None, happened_at: now, arrived_at: now, body }.at(seq));
+        };
+        for (pick, wish) in wishes {
+            if entries.is_empty() {
+                break;
+            }
+            let line = &entries[pick.index(entries.len())];
+            if let Ok(body) = corrected.correct(line, &wish, "odile", None) {
+                append(&mut corrected, body);
+            }
         }
+        if withdrawn {
+            let body = corrected.decide_withdraw(FeedId(1), "a feed", "odile", true).unwrap();
+            append(&mut corrected, body);
+            prop_assert!(corrected.decide_withdraw(FeedId(1), "a feed", "odile", true).is_err());
+        }
+        let rates = || Body::Rates {
+            date: "2026-10-01".parse().unwrap(),
+            per_euro: [("GBP".to_owned(), "0.85".parse().unwrap()), ("JPY".to_owned(), "171".parse().unwrap())].into(),
+        };
+        append(&mut corrected, rates());
+
+        // The ledger in which all was right from the start, with the rates anywhere in it, in order of time.
         let mut clean = channel();
-        for entry in entries.iter().filter(|entry| !corrected.voided().contains(&entry.seq)) {
-            clean.apply(entry);
+        let mut right: Vec<Entry> = Vec::new();
+        for entry in &entries {
+            match &entry.body {
+                Body::Happening(_) => {
+                    let fact = corrected.book().find(entry.happened_at, entry.seq).unwrap();
+                    if corrected.book().stands(fact) {
+                        right.push(Entry { body: Body::Happening(corrected.book().happening(fact)), ..entry.clone() });
+                    }
+                }
+                _ => right.push(entry.clone()),
+            }
         }
-        for (id, _) in clean.widgets() {
+        let place = rates_at.index(right.len() + 1);
+        let happened_at = right.get(place).or(right.last()).map_or(now, |entry| entry.happened_at);
+        let mut seq = 1_000;
+        for (index, entry) in right.iter().map(Some).chain([None]).enumerate() {
+            if index == place {
+                let origin = Origin { source: "rates".into(), id: "1".into() };
+                let draft = Draft { origin, feed: None, happened_at, arrived_at: now, body: rates() };
+                clean.apply(&draft.at(Seq(seq)));
+                seq += 1;
+            }
+            let Some(entry) = entry else { break };
+            // Acts name the lines that they take back, so theirs are kept.
+            if let Body::Happening(_) = entry.body {
+                clean.apply(&Entry { seq: Seq(seq), ..entry.clone() });
+                seq += 1;
+            }
+        }
+        for id in (1..=GOALS).map(WidgetId) {
             let text = |channel: &Channel| channel.view(id, now).unwrap().text();
             prop_assert_eq!(text(&corrected), text(&clean));
+        }
+    }
+
+    #[test]
+    fn figures_at_hand_are_those_of_a_recount(steps in prop::collection::vec(step(), 0..40), turns in any::<u64>()) {
+        let (mut lived, entries, now) = (channel(), live(&steps).1, live(&steps).2);
+        for (index, entry) in entries.iter().enumerate() {
+            lived.apply(entry);
+            if turns >> (index % 64) & 1 == 1 {
+                lived.turn(entry.arrived_at);
+            }
+        }
+        lived.turn(now);
+        for (id, piece) in lived.widgets() {
+            for count in piece.counts(lived.settings()) {
+                let scope = lived.scope(now);
+                let recount = count.recount(scope.span(&count), scope.book, scope.settings);
+                prop_assert_eq!(scope.tally(&count).sum, recount.sum, "{}", id);
+                prop_assert_eq!(scope.tally(&count).lines, recount.lines);
+            }
         }
     }
 }
 
 #[test]
 fn a_snapshot_of_other_definitions_is_left_aside() {
-    let channel = channel();
-    let (other, _) = channel.widget(WidgetId(1)).unwrap().edited("target", "5", &settings()).unwrap();
+    let mut channel = channel();
+    let other = edited(channel.widget(WidgetId(1)).unwrap(), "target", "5");
     let mut changed = channel.clone();
     changed.put(WidgetId(1), other);
-    assert!(channel.resume(changed.snapshot()).is_none());
-    assert!(channel.resume(channel.snapshot()).is_some());
+    let snapshot = changed.snapshot().0;
+    assert!(channel.resume(snapshot, Vec::new()).is_none());
+    let snapshot = channel.snapshot().0;
+    assert!(channel.resume(snapshot, Vec::new()).is_some());
+}
+
+#[test]
+fn other_settings_keep_a_snapshot_and_price_anew() {
+    let mut lived = channel();
+    let per_euro = [("GBP".to_owned(), "0.80".parse().unwrap())].into();
+    let amount = Money { minor: 1_000, currency: Currency::parse("EUR").unwrap() };
+    let actor = Actor { id: None, name: "bram".into(), avatar: None, anonymous: false };
+    let bodies = [
+        Body::Rates { date: "2026-10-01".parse().unwrap(), per_euro },
+        Body::Happening(Happening::Tip { actor, amount, message: None }),
+    ];
+    for (seq, body) in (1..).zip(bodies) {
+        let origin = Origin { source: "x".into(), id: seq.to_string() };
+        let draft = Draft { origin, feed: None, happened_at: begin(), arrived_at: begin(), body };
+        lived.apply(&draft.at(Seq(seq)));
+    }
+    let (snapshot, pages) = lived.snapshot();
+    let pages = pages.into_iter().map(|(day, facts)| (day, facts.to_vec())).collect();
+    let euros = Settings { currency: Currency::parse("EUR").unwrap(), ..settings() };
+    let pieces: Vec<(WidgetId, Piece)> = channel().widgets().map(|(id, piece)| (id, piece.clone())).collect();
+    let resumed = Channel::new(euros, pieces).resume(snapshot, pages).unwrap();
+    let text = |channel: &Channel| channel.view(WidgetId(1), begin()).unwrap().text();
+    assert_eq!((text(&lived).as_str(), text(&resumed).as_str()), ("£8 of £100 (8 %)", "€10 of €100 (10 %)"));
 }
 
 #[test]
@@ -248,9 +368,9 @@ fn a_press_on_nothing_is_refused_in_words() {
         channel().decide(&press, begin()).unwrap_err().to_string()
     };
     assert_eq!(press(99, "add", None), "there is no such widget");
-    assert!(press(1, "add", None).contains("it follows the ledger"));
-    assert_eq!(press(16, "undo", None), "there is nothing to take back");
-    assert_eq!(press(16, "undo", Some(-1)), "“undo” takes the number of a line");
+    assert!(press(1, "add", None).contains("all else follows the ledger"));
+    assert_eq!(press(25, "undo", None), "there is nothing to take back");
+    assert_eq!(press(25, "undo", Some(-1)), "“undo” takes the number of a line");
     assert_eq!(
         channel().apply(
             &Draft {
@@ -262,6 +382,6 @@ fn a_press_on_nothing_is_refused_in_words() {
             }
             .at(Seq(1))
         ),
-        []
+        std::collections::BTreeSet::new()
     );
 }

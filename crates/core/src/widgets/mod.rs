@@ -8,11 +8,12 @@ pub mod counter;
 pub mod goal;
 
 use crate::Instant;
-use crate::calendar::Calendar;
-use crate::entry::{ACT, Act, CORRECT, Entry, VOID};
-use crate::explain::{Evidence, Slip};
-use crate::happening::Kind;
-use crate::ids::Seq;
+use crate::book::Book;
+use crate::calendar::{Calendar, Span};
+use crate::count::{Count, Tallies, Tally};
+use crate::entry::{Act, Entry};
+use crate::explain::Slip;
+use crate::ids::{FeedId, Seq};
 use crate::measure::Weights;
 use crate::money::Currency;
 use crate::sentence::{EditError, Input, Part};
@@ -22,9 +23,10 @@ use counter::Counter;
 use goal::Goal;
 use serde::de::DeserializeOwned;
 use serde::{Deserialize, Serialize};
+use std::collections::BTreeMap;
 
 /// What all widgets of a channel share.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Settings {
     /// Base currency: everything in money is told in it.
     pub currency: Currency,
@@ -32,6 +34,35 @@ pub struct Settings {
     pub calendar: Calendar,
     /// How much a subscription of each tier weighs.
     pub weights: Weights,
+}
+
+/// All that a widget may look at, at one instant.
+#[derive(Debug, Clone, Copy)]
+pub struct Scope<'a> {
+    /// How the channel reckons.
+    pub settings: &'a Settings,
+    /// What has happened.
+    pub book: &'a Book,
+    /// Figures at hand.
+    pub tallies: &'a Tallies,
+    /// The channel's feeds by name.
+    pub feeds: &'a BTreeMap<FeedId, String>,
+    /// The instant.
+    pub now: Instant,
+}
+
+impl Scope<'_> {
+    /// The stretch of time of a count.
+    #[must_use]
+    pub fn span(&self, count: &Count) -> Span {
+        count.span(self.settings, self.book, self.now)
+    }
+
+    /// The figure of a count.
+    #[must_use]
+    pub fn tally(&self, count: &Count) -> Tally {
+        self.tallies.get(count, self.book, self.settings, self.now)
+    }
 }
 
 /// A button's wish, before the rules have looked at it.
@@ -96,12 +127,16 @@ pub trait Family: std::fmt::Debug + Clone + PartialEq + Serialize + DeserializeO
 
     /// The streamer's name for the widget; it stands on the picture too.
     fn title(&self) -> &str;
-    /// The kind of happening that it counts, if it counts any.
-    fn counts(&self) -> Option<Kind>;
-    /// Whether `other` would make the same state of the same entries.
-    fn counts_alike(&self, other: &Self) -> bool;
-    /// Folds one entry of that kind, or one act on this widget. True when the view may differ.
-    fn apply(&self, state: &mut Self::State, entry: &Entry, settings: &Settings) -> bool;
+    /// What it counts, if it counts anything.
+    fn counts(&self, state: &Self::State, settings: &Settings) -> Vec<Count>;
+    /// Whether it changes when a show begins or ends, besides what it counts.
+    fn follows_shows(&self) -> bool {
+        false
+    }
+    /// Whether `other` would make the same state of the same acts.
+    fn folds_alike(&self, other: &Self) -> bool;
+    /// Folds one act on this widget, or the taking back of one. True when the view may differ.
+    fn apply(&self, state: &mut Self::State, entry: &Entry) -> bool;
     /// What an action comes to, as an act for the ledger.
     ///
     /// # Errors
@@ -112,20 +147,20 @@ pub trait Family: std::fmt::Debug + Clone + PartialEq + Serialize + DeserializeO
     /// What the desk offers.
     fn levers(&self, state: &Self::State, now: Instant) -> Vec<Lever>;
     /// The sentence.
-    fn sentence(&self, settings: &Settings) -> Vec<Part>;
+    fn sentence(&self, scope: &Scope<'_>) -> Vec<Part>;
     /// Changes one part of the sentence.
     ///
     /// # Errors
     /// An unknown part, or a value that it does not take.
-    fn edit(&mut self, key: &str, text: &str, settings: &Settings) -> Result<(), EditError>;
+    fn edit(&mut self, key: &str, text: &str, scope: &Scope<'_>) -> Result<(), EditError>;
     /// What is shown at an instant.
-    fn view(&self, state: &Self::State, settings: &Settings, now: Instant) -> View;
+    fn view(&self, state: &Self::State, scope: &Scope<'_>) -> View;
     /// What could be shown, with made-up figures.
-    fn sample(&self, settings: &Settings, now: Instant) -> View;
+    fn sample(&self, scope: &Scope<'_>) -> View;
     /// When the view next changes without any entry.
-    fn wakes_at(&self, state: &Self::State, settings: &Settings, now: Instant) -> Option<Instant>;
+    fn wakes_at(&self, state: &Self::State, scope: &Scope<'_>) -> Option<Instant>;
     /// Why it shows what it shows.
-    fn explain(&self, state: &Self::State, evidence: Evidence<'_>, settings: &Settings, now: Instant) -> Slip;
+    fn explain(&self, state: &Self::State, scope: &Scope<'_>) -> Slip;
 }
 
 /// A definition together with its state.
@@ -241,40 +276,44 @@ impl Piece {
         self.definition().unfolded()
     }
 
-    /// The widget with one part of its sentence changed, and whether its state must be folded anew.
+    /// The widget with one part of its sentence changed, and whether its acts must be folded anew.
     ///
     /// # Errors
     /// See [`Family::edit`].
-    pub fn edited(&self, key: &str, text: &str, settings: &Settings) -> Result<(Self, bool), EditError> {
-        fn edit<F: Family>(one: &mut Folded<F>, key: &str, text: &str, settings: &Settings) -> Result<bool, EditError> {
+    pub fn edited(&self, key: &str, text: &str, scope: &Scope<'_>) -> Result<(Self, bool), EditError> {
+        fn edit<F: Family>(one: &mut Folded<F>, key: &str, text: &str, scope: &Scope<'_>) -> Result<bool, EditError> {
             let before = one.definition.clone();
-            one.definition.edit(key, text, settings)?;
-            Ok(!one.definition.counts_alike(&before))
+            one.definition.edit(key, text, scope)?;
+            Ok(!one.definition.folds_alike(&before))
         }
         let mut new = self.clone();
-        let refold = each!(&mut new, one => edit(one, key, text, settings))?;
+        let refold = each!(&mut new, one => edit(one, key, text, scope))?;
         Ok((new, refold))
+    }
+
+    /// Takes note that the channel tells its money in another currency.
+    pub fn tell_in(&mut self, before: &Settings, after: &Settings) {
+        if let Self::Goal(goal) = self {
+            let (old, new) = (goal.definition.count.unit(before), goal.definition.count.unit(after));
+            goal.definition.tell_in(old, new);
+        }
     }
 
     /// See [`Family::counts`].
     #[must_use]
-    pub fn counts(&self) -> Option<Kind> {
-        each!(self, one => one.definition.counts())
+    pub fn counts(&self, settings: &Settings) -> Vec<Count> {
+        each!(self, one => one.definition.counts(&one.state, settings))
     }
 
-    /// Under which words the ledger files the lines that bear on this widget: what it counts and
-    /// corrections of that, or what operators did.
+    /// See [`Family::follows_shows`].
     #[must_use]
-    pub fn files(&self) -> Vec<&'static str> {
-        match self.counts() {
-            Some(kind) => vec![kind.key(), CORRECT],
-            None => vec![ACT, VOID],
-        }
+    pub fn follows_shows(&self) -> bool {
+        each!(self, one => one.definition.follows_shows())
     }
 
     /// See [`Family::apply`].
-    pub fn apply(&mut self, entry: &Entry, settings: &Settings) -> bool {
-        each!(self, one => one.definition.apply(&mut one.state, entry, settings))
+    pub fn apply(&mut self, entry: &Entry) -> bool {
+        each!(self, one => one.definition.apply(&mut one.state, entry))
     }
 
     /// See [`Family::decide`].
@@ -299,32 +338,32 @@ impl Piece {
 
     /// See [`Family::sentence`].
     #[must_use]
-    pub fn sentence(&self, settings: &Settings) -> Vec<Part> {
-        each!(self, one => one.definition.sentence(settings))
+    pub fn sentence(&self, scope: &Scope<'_>) -> Vec<Part> {
+        each!(self, one => one.definition.sentence(scope))
     }
 
     /// See [`Family::view`].
     #[must_use]
-    pub fn view(&self, settings: &Settings, now: Instant) -> View {
-        each!(self, one => one.definition.view(&one.state, settings, now))
+    pub fn view(&self, scope: &Scope<'_>) -> View {
+        each!(self, one => one.definition.view(&one.state, scope))
     }
 
     /// See [`Family::sample`].
     #[must_use]
-    pub fn sample(&self, settings: &Settings, now: Instant) -> View {
-        each!(self, one => one.definition.sample(settings, now))
+    pub fn sample(&self, scope: &Scope<'_>) -> View {
+        each!(self, one => one.definition.sample(scope))
     }
 
     /// See [`Family::wakes_at`].
     #[must_use]
-    pub fn wakes_at(&self, settings: &Settings, now: Instant) -> Option<Instant> {
-        each!(self, one => one.definition.wakes_at(&one.state, settings, now))
+    pub fn wakes_at(&self, scope: &Scope<'_>) -> Option<Instant> {
+        each!(self, one => one.definition.wakes_at(&one.state, scope))
     }
 
     /// See [`Family::explain`].
     #[must_use]
-    pub fn explain(&self, evidence: Evidence<'_>, settings: &Settings, now: Instant) -> Slip {
-        each!(self, one => one.definition.explain(&one.state, evidence, settings, now))
+    pub fn explain(&self, scope: &Scope<'_>) -> Slip {
+        each!(self, one => one.definition.explain(&one.state, scope))
     }
 }
 
@@ -336,6 +375,6 @@ fn no_such_part(key: &str) -> EditError {
     }
 }
 
-fn input<'a>(label: &'static str, text: &'a str) -> Input<'a> {
+pub(crate) fn input<'a>(label: &'static str, text: &'a str) -> Input<'a> {
     Input { label, text }
 }

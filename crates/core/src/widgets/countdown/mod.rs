@@ -11,12 +11,12 @@ mod tests;
 
 pub use run::{Phase, Run};
 
-use super::{Action, Family, Lever, Refusal, Settings};
+use super::{Action, Family, Lever, Refusal, Scope, Settings};
 use crate::Instant;
 use crate::act_log::{ActLog, Deed};
+use crate::count::Count;
 use crate::entry::{Act, Entry};
-use crate::explain::{Evidence, Slip};
-use crate::happening::Kind;
+use crate::explain::Slip;
 use crate::ids::Seq;
 use crate::sentence::{EditError, MOST_SECONDS, Part, digits, instant_words};
 use crate::view::View;
@@ -165,15 +165,15 @@ impl Family for Countdown {
         &self.title
     }
 
-    fn counts(&self) -> Option<Kind> {
-        None
+    fn counts(&self, _: &State, _: &Settings) -> Vec<Count> {
+        Vec::new()
     }
 
-    fn counts_alike(&self, other: &Self) -> bool {
+    fn folds_alike(&self, other: &Self) -> bool {
         self.seconds == other.seconds
     }
 
-    fn apply(&self, state: &mut State, entry: &Entry, _: &Settings) -> bool {
+    fn apply(&self, state: &mut State, entry: &Entry) -> bool {
         let of_family = |act: &Act| match act {
             Act::Countdown(act) => Some(*act),
             _ => None,
@@ -230,30 +230,31 @@ impl Family for Countdown {
         ]
     }
 
-    fn sentence(&self, _: &Settings) -> Vec<Part> {
+    fn sentence(&self, _: &Scope<'_>) -> Vec<Part> {
         sentence::parts(self)
     }
 
-    fn edit(&mut self, key: &str, text: &str, _: &Settings) -> Result<(), EditError> {
+    fn edit(&mut self, key: &str, text: &str, _: &Scope<'_>) -> Result<(), EditError> {
         sentence::edit(self, key, text)
     }
 
-    fn view(&self, state: &State, _: &Settings, now: Instant) -> View {
-        self.at_phase(state.run.phase(self.length(), now), now)
+    fn view(&self, state: &State, scope: &Scope<'_>) -> View {
+        self.at_phase(state.run.phase(self.length(), scope.now), scope.now)
     }
 
-    fn sample(&self, _: &Settings, now: Instant) -> View {
-        self.at_phase(Phase::Running { ends_at: now + self.length() * 3 / 4 }, now)
+    fn sample(&self, scope: &Scope<'_>) -> View {
+        self.at_phase(Phase::Running { ends_at: scope.now + self.length() * 3 / 4 }, scope.now)
     }
 
-    fn wakes_at(&self, state: &State, _: &Settings, now: Instant) -> Option<Instant> {
-        match state.run.phase(self.length(), now) {
+    fn wakes_at(&self, state: &State, scope: &Scope<'_>) -> Option<Instant> {
+        match state.run.phase(self.length(), scope.now) {
             Phase::Running { ends_at } => Some(ends_at),
             _ => None,
         }
     }
 
-    fn explain(&self, state: &State, _: Evidence<'_>, settings: &Settings, now: Instant) -> Slip {
+    fn explain(&self, state: &State, scope: &Scope<'_>) -> Slip {
+        let (settings, now) = (scope.settings, scope.now);
         let phase = state.run.phase(self.length(), now);
         let extra = state.run.extra();
         let sign = if extra < TimeDelta::zero() { "−" } else { "" };

@@ -1,6 +1,6 @@
 use super::*;
 use crate::entry::Body;
-use crate::fixtures::{entry, settings};
+use crate::fixtures::{World, entry};
 use crate::ids::WidgetId;
 use proptest::prelude::*;
 
@@ -27,14 +27,14 @@ fn undo(target: u64) -> Body {
 fn folded(clock: &Countdown, acts: &[(i64, Body)]) -> State {
     let mut state = State::default();
     for (seq, (milliseconds, body)) in (1..).zip(acts) {
-        clock.apply(&mut state, &entry(seq, after(*milliseconds), body.clone()), &settings());
+        clock.apply(&mut state, &entry(seq, after(*milliseconds), body.clone()));
     }
     state
 }
 
 fn face(clock: &Countdown, acts: &[(i64, CountdownAct)], now: i64) -> String {
     let acts: Vec<_> = acts.iter().map(|(at, act)| (*at, did(*act))).collect();
-    let View::Countdown(view) = clock.view(&folded(clock, &acts), &settings(), after(now)) else { panic!() };
+    let View::Countdown(view) = clock.view(&folded(clock, &acts), &World::new().scope(after(now))) else { panic!() };
     format!("{:?} {}", view.phase, view.shown)
 }
 
@@ -73,13 +73,13 @@ fn time_can_be_added_and_taken_and_below_zero_is_done() {
 fn changing_the_length_of_a_running_clock_shifts_its_end() {
     let mut clock = clock(600);
     let state = folded(&clock, &[(0, did(Start))]);
-    assert_eq!(clock.wakes_at(&state, &settings(), after(1_000)), Some(after(600_000)));
+    assert_eq!(clock.wakes_at(&state, &World::new().scope(after(1_000))), Some(after(600_000)));
     let before = clock.clone();
-    clock.edit("length", "9:00", &settings()).unwrap();
-    assert!(!clock.counts_alike(&before));
-    assert_eq!(clock.wakes_at(&state, &settings(), after(1_000)), Some(after(540_000)));
-    clock.edit("done_text", "Go", &settings()).unwrap();
-    assert!(clock.counts_alike(&Countdown { seconds: 540, ..before }));
+    clock.edit("length", "9:00", &World::new().scope(after(0))).unwrap();
+    assert!(!clock.folds_alike(&before));
+    assert_eq!(clock.wakes_at(&state, &World::new().scope(after(1_000))), Some(after(540_000)));
+    clock.edit("done_text", "Go", &World::new().scope(after(0))).unwrap();
+    assert!(clock.folds_alike(&Countdown { seconds: 540, ..before }));
 }
 
 #[test]
@@ -104,7 +104,7 @@ fn taking_back_a_pause_lets_it_have_run_on() {
     let clock = clock(60);
     let acts = [(0, did(Start)), (10_000, did(Pause)), (40_000, undo(2))];
     let state = folded(&clock, &acts);
-    let View::Countdown(view) = clock.view(&state, &settings(), after(41_000)) else { panic!() };
+    let View::Countdown(view) = clock.view(&state, &World::new().scope(after(41_000))) else { panic!() };
     assert_eq!((view.phase, view.shown.as_str()), (PhaseWord::Running, "19"));
 }
 
@@ -112,12 +112,7 @@ fn taking_back_a_pause_lets_it_have_run_on() {
 fn the_slip_adds_up() {
     let clock = clock(60);
     let state = folded(&clock, &[(0, did(Start)), (5_000, did(Add { seconds: 30 }))]);
-    let slip = clock.explain(
-        &state,
-        Evidence { entries: &[], voided: &std::collections::BTreeSet::new() },
-        &settings(),
-        after(10_000),
-    );
+    let slip = clock.explain(&state, &World::new().scope(after(10_000)));
     let figures: Vec<_> = slip.terms.iter().map(|(_, figure)| figure.as_str()).collect();
     assert_eq!((figures, slip.shown.as_str()), (vec!["1:00", "30", "−10"], "1:20"));
 }
@@ -138,19 +133,19 @@ proptest! {
         let (mut seq, mut now) = (0, 0);
         for (index, (act, wait)) in acts.iter().enumerate() {
             (seq, now) = (seq + 1, now + wait);
-            clock.apply(&mut undone, &entry(seq, after(now), did(*act)), &settings());
+            clock.apply(&mut undone, &entry(seq, after(now), did(*act)));
             if !gone.contains(&index) {
-                clock.apply(&mut never, &entry(seq, after(now), did(*act)), &settings());
+                clock.apply(&mut never, &entry(seq, after(now), did(*act)));
             }
         }
         for index in &gone {
             seq += 1;
-            clock.apply(&mut undone, &entry(seq, after(now), undo(*index as u64 + 1)), &settings());
+            clock.apply(&mut undone, &entry(seq, after(now), undo(*index as u64 + 1)));
         }
         prop_assert_eq!(undone.run, never.run);
         for later in [0, 1, 999, 5_000, 700_000] {
             let now = after(now + later);
-            prop_assert_eq!(clock.view(&undone, &settings(), now), clock.view(&never, &settings(), now));
+            prop_assert_eq!(clock.view(&undone, &World::new().scope(now)), clock.view(&never, &World::new().scope(now)));
         }
     }
 
@@ -161,7 +156,7 @@ proptest! {
         let (mut state, mut now, mut ran) = (State::default(), 0, 0);
         for (index, wait) in waits.iter().enumerate() {
             let act = if index % 2 == 0 { Start } else { Pause };
-            clock.apply(&mut state, &entry(index as u64 + 1, after(now), did(act)), &settings());
+            clock.apply(&mut state, &entry(index as u64 + 1, after(now), did(act)));
             if index % 2 == 0 { ran += wait }
             now += wait;
         }
@@ -173,7 +168,7 @@ proptest! {
     fn a_running_clock_never_shows_zero(milliseconds in 0_i64..400_000) {
         let clock = clock(300);
         let state = folded(&clock, &[(0, did(Start))]);
-        let View::Countdown(view) = clock.view(&state, &settings(), after(milliseconds)) else { panic!() };
+        let View::Countdown(view) = clock.view(&state, &World::new().scope(after(milliseconds))) else { panic!() };
         prop_assert_eq!(view.phase == PhaseWord::Running, milliseconds < 300_000);
         prop_assert!(view.phase != PhaseWord::Running || view.shown != "0");
     }

@@ -7,18 +7,17 @@ mod sentence;
 #[cfg(test)]
 mod tests;
 
-use super::{Action, Family, Lever, Refusal, Settings};
+use super::{Action, Family, Lever, Refusal, Scope, Settings};
 use crate::Instant;
-use crate::act_log::{ActLog, Deed};
+use crate::act_log::ActLog;
 use crate::calendar::Period;
+use crate::count::Count;
 use crate::entry::{Act, Entry};
-use crate::explain::{Evidence, Slip};
-use crate::happening::Kind;
+use crate::explain::Slip;
 use crate::ids::Seq;
 use crate::measure::Unit;
-use crate::sentence::{EditError, MOST_NUMBER, Part};
+use crate::sentence::{EditError, MOST_NUMBER, Part, instant_words};
 use crate::view::View;
-use chrono::NaiveDate;
 use serde::{Deserialize, Serialize};
 
 /// What a counter is.
@@ -48,6 +47,8 @@ pub enum Resets {
     ByHand,
     /// At the channel's day start.
     EachDay,
+    /// When a show begins.
+    EachShow,
 }
 
 /// What an operator did to a counter. Numbers are what the press meant when it was made.
@@ -81,18 +82,10 @@ impl CounterAct {
     }
 }
 
-/// The acts done, and the value that they come to.
+/// The acts done.
 #[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
 pub struct State {
     log: ActLog<CounterAct>,
-    tally: Option<Tally>,
-}
-
-/// A value with the day on which it holds.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
-struct Tally {
-    value: i64,
-    day: NaiveDate,
 }
 
 /// What a counter shows.
@@ -144,28 +137,25 @@ impl Counter {
         self.ceiling.map_or(value, |ceiling| value.min(ceiling))
     }
 
-    /// One act further. A new day begins at the start value where the counter resets each day.
-    fn fold(&self, tally: Option<Tally>, at: Instant, act: CounterAct, settings: &Settings) -> Tally {
-        let today = settings.calendar.day(at);
-        let day = tally.map_or(today, |tally| tally.day.max(today));
-        let before = self.on_day(tally, day);
-        let value = match act {
-            CounterAct::Add { by } => before.saturating_add(by),
-            CounterAct::Set { to } => to,
-            CounterAct::Reset => self.start,
-        };
-        Tally { value: self.within(value), day }
-    }
-
-    fn on_day(&self, tally: Option<Tally>, day: NaiveDate) -> i64 {
-        match tally {
-            Some(tally) if self.resets == Resets::ByHand || tally.day >= day => tally.value,
-            _ => self.within(self.start),
+    /// Since when presses count: since it last reset by itself.
+    fn counts_since(&self, scope: &Scope<'_>) -> Option<Instant> {
+        match self.resets {
+            Resets::ByHand => None,
+            Resets::EachDay => scope.settings.calendar.span(Period::Today, scope.now).from,
+            Resets::EachShow => scope.book.shows().this(scope.now).map(|show| show.from),
         }
     }
 
-    fn value(&self, state: &State, settings: &Settings, now: Instant) -> i64 {
-        self.on_day(state.tally, settings.calendar.day(now))
+    fn value(&self, state: &State, scope: &Scope<'_>) -> i64 {
+        let since = self.counts_since(scope);
+        let counting = state.log.in_force().filter(|(line, _)| since.is_none_or(|since| line.at >= since));
+        counting.fold(self.within(self.start), |value, (_, act)| {
+            self.within(match act {
+                CounterAct::Add { by } => value.saturating_add(*by),
+                CounterAct::Set { to } => *to,
+                CounterAct::Reset => self.start,
+            })
+        })
     }
 
     fn of_value(&self, value: i64) -> View {
@@ -196,28 +186,24 @@ impl Family for Counter {
         &self.title
     }
 
-    fn counts(&self) -> Option<Kind> {
-        None
+    fn counts(&self, _: &State, _: &Settings) -> Vec<Count> {
+        Vec::new()
     }
 
-    fn counts_alike(&self, other: &Self) -> bool {
-        let fold = |one: &Self| (one.start, one.floor, one.ceiling, one.resets);
-        fold(self) == fold(other)
+    fn follows_shows(&self) -> bool {
+        self.resets == Resets::EachShow
     }
 
-    fn apply(&self, state: &mut State, entry: &Entry, settings: &Settings) -> bool {
+    fn folds_alike(&self, _: &Self) -> bool {
+        true
+    }
+
+    fn apply(&self, state: &mut State, entry: &Entry) -> bool {
         let of_family = |act: &Act| match act {
             Act::Counter(act) => Some(*act),
             _ => None,
         };
-        let Some(deed) = state.log.note(entry, of_family) else { return false };
-        state.tally = match deed {
-            Deed::Did(act) => Some(self.fold(state.tally, entry.happened_at, act, settings)),
-            Deed::TookBack(_) => {
-                state.log.in_force().fold(None, |tally, (line, act)| Some(self.fold(tally, line.at, *act, settings)))
-            }
-        };
-        true
+        state.log.note(entry, of_family).is_some()
     }
 
     fn decide(&self, _: &State, action: &Action<'_>, _: Instant) -> Result<Act, Refusal> {
@@ -256,45 +242,49 @@ impl Family for Counter {
         ]
     }
 
-    fn sentence(&self, _: &Settings) -> Vec<Part> {
+    fn sentence(&self, _: &Scope<'_>) -> Vec<Part> {
         sentence::parts(self)
     }
 
-    fn edit(&mut self, key: &str, text: &str, _: &Settings) -> Result<(), EditError> {
+    fn edit(&mut self, key: &str, text: &str, _: &Scope<'_>) -> Result<(), EditError> {
         sentence::edit(self, key, text)
     }
 
-    fn view(&self, state: &State, settings: &Settings, now: Instant) -> View {
-        self.of_value(self.value(state, settings, now))
+    fn view(&self, state: &State, scope: &Scope<'_>) -> View {
+        self.of_value(self.value(state, scope))
     }
 
-    fn sample(&self, _: &Settings, _: Instant) -> View {
+    fn sample(&self, _: &Scope<'_>) -> View {
         let some = self.start.saturating_add(self.step.saturating_mul(7));
         self.of_value(self.within(self.target.map_or(some, |target| some.min(target))))
     }
 
-    fn wakes_at(&self, state: &State, settings: &Settings, now: Instant) -> Option<Instant> {
-        (self.resets == Resets::EachDay && state.tally.is_some())
-            .then(|| settings.calendar.span(Period::Today, now).to)
+    fn wakes_at(&self, state: &State, scope: &Scope<'_>) -> Option<Instant> {
+        (self.resets == Resets::EachDay && state.log.newest().is_some())
+            .then(|| scope.settings.calendar.span(Period::Today, scope.now).to)
             .flatten()
     }
 
-    fn explain(&self, state: &State, _: Evidence<'_>, settings: &Settings, now: Instant) -> Slip {
-        let in_force = state.log.in_force().count();
-        let value = self.value(state, settings, now);
+    fn explain(&self, state: &State, scope: &Scope<'_>) -> Slip {
+        let since = self.counts_since(scope);
+        let counting = state.log.in_force().filter(|(line, _)| since.is_none_or(|since| line.at >= since)).count();
+        let value = self.value(state, scope);
         let start = self.within(self.start);
-        let moved = value.saturating_sub(start);
+        let calendar = &scope.settings.calendar;
         Slip {
             terms: vec![
                 ("Start value".into(), Unit::Things.show(start)),
-                (format!("Presses in force ({in_force}) come to"), Unit::Things.show(moved)),
+                (format!("Presses in force ({counting}) come to"), Unit::Things.show(value.saturating_sub(start))),
             ],
             shown: Unit::Things.show(value),
             span: match self.resets {
                 Resets::ByHand => "Until somebody resets it".into(),
-                Resets::EachDay => format!("Today, beginning at {}", settings.calendar.day_start.format("%H:%M")),
+                Resets::EachDay => format!("Today, beginning at {}", calendar.day_start.format("%H:%M")),
+                Resets::EachShow => since.map_or("This show: there has been none yet".into(), |since| {
+                    format!("This show: since {}", instant_words(calendar, since))
+                }),
             },
-            lines: state.log.slip_lines(&settings.calendar, CounterAct::words),
+            lines: state.log.slip_lines(calendar, CounterAct::words),
         }
     }
 }

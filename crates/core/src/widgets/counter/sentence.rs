@@ -14,12 +14,13 @@ const TARGET: &str = "The target";
 const RESETS: &str = "When it resets";
 
 impl Resets {
-    const ALL: [Self; 2] = [Self::ByHand, Self::EachDay];
+    const ALL: [Self; 3] = [Self::ByHand, Self::EachDay, Self::EachShow];
 
     fn key(self) -> &'static str {
         match self {
             Self::ByHand => "by_hand",
             Self::EachDay => "each_day",
+            Self::EachShow => "each_show",
         }
     }
 
@@ -27,6 +28,7 @@ impl Resets {
         match self {
             Self::ByHand => "by hand only",
             Self::EachDay => "each day",
+            Self::EachShow => "with each show",
         }
     }
 }
@@ -52,10 +54,7 @@ pub(super) fn parts(counter: &Counter) -> Vec<Part> {
             "resets",
             RESETS,
             counter.resets.words(),
-            Editor::Choice {
-                options: Resets::ALL.iter().map(|one| (one.key(), one.words())).collect(),
-                chosen: counter.resets.key(),
-            },
+            Editor::choice(Resets::ALL.map(|one| (one.key(), one.words())), counter.resets.key()),
         ),
     ]
 }

@@ -1,6 +1,6 @@
 use super::*;
 use crate::entry::Body;
-use crate::fixtures::{entry, settings};
+use crate::fixtures::{World, entry};
 use crate::ids::WidgetId;
 use chrono::TimeDelta;
 use proptest::prelude::*;
@@ -20,13 +20,13 @@ fn undo(target: u64) -> Body {
 fn folded(counter: &Counter, bodies: &[Body]) -> State {
     let mut state = State::default();
     for (seq, body) in (1..).zip(bodies) {
-        counter.apply(&mut state, &entry(seq, noon(), body.clone()), &settings());
+        counter.apply(&mut state, &entry(seq, noon(), body.clone()));
     }
     state
 }
 
 fn value(counter: &Counter, bodies: &[Body]) -> i64 {
-    counter.value(&folded(counter, bodies), &settings(), noon())
+    counter.value(&folded(counter, bodies), &World::new().scope(noon()))
 }
 
 const ADD: CounterAct = CounterAct::Add { by: 1 };
@@ -66,12 +66,27 @@ fn a_daily_counter_begins_again_at_the_day_start() {
     let counter = Counter { resets: Resets::EachDay, start: 1, ..Counter::standard() };
     let state = folded(&counter, &[did(ADD), did(ADD)]);
     let morning: Instant = "2026-11-25T05:00:00Z".parse().unwrap();
-    assert_eq!(counter.value(&state, &settings(), morning - TimeDelta::seconds(1)), 3);
-    assert_eq!(counter.value(&state, &settings(), morning), 1);
-    assert_eq!(counter.wakes_at(&state, &settings(), noon()), Some(morning));
+    assert_eq!(counter.value(&state, &World::new().scope(morning - TimeDelta::seconds(1))), 3);
+    assert_eq!(counter.value(&state, &World::new().scope(morning)), 1);
+    assert_eq!(counter.wakes_at(&state, &World::new().scope(noon())), Some(morning));
     let mut state = state;
-    counter.apply(&mut state, &entry(3, morning, did(ADD)), &settings());
-    assert_eq!(counter.value(&state, &settings(), morning), 2);
+    counter.apply(&mut state, &entry(3, morning, did(ADD)));
+    assert_eq!(counter.value(&state, &World::new().scope(morning)), 2);
+}
+
+#[test]
+fn a_counter_that_resets_with_each_show_begins_again_when_one_begins() {
+    let counter = Counter { resets: Resets::EachShow, ..Counter::standard() };
+    let state = folded(&counter, &[did(ADD), did(ADD)]);
+    let later = noon() + TimeDelta::hours(7);
+    assert_eq!(counter.value(&state, &World::new().scope(later)), 2, "there has been no show yet");
+    let begin = Body::Show { by: "odile".into(), act: crate::book::shows::ShowAct::Begin };
+    let on_air = World::after(&[entry(3, later, begin)]);
+    assert_eq!(counter.value(&state, &on_air.scope(later)), 0);
+    let mut state = state;
+    counter.apply(&mut state, &entry(4, later, did(ADD)));
+    assert_eq!(counter.value(&state, &on_air.scope(later)), 1);
+    assert!(counter.follows_shows());
 }
 
 #[test]
@@ -87,17 +102,19 @@ fn actions_become_acts_with_the_step_of_the_moment() {
 
 #[test]
 fn edits() {
+    let world = World::new();
+    let scope = world.scope(noon());
     let mut counter = Counter::standard();
-    counter.edit("ceiling", "10", &settings()).unwrap();
-    assert!(counter.edit("floor", "10", &settings()).is_err());
-    assert!(counter.edit("step", "0", &settings()).is_err());
-    counter.edit("floor", "", &settings()).unwrap();
-    counter.edit("target", "8", &settings()).unwrap();
+    counter.edit("ceiling", "10", &scope).unwrap();
+    assert!(counter.edit("floor", "10", &scope).is_err());
+    assert!(counter.edit("step", "0", &scope).is_err());
+    counter.edit("floor", "", &scope).unwrap();
+    counter.edit("target", "8", &scope).unwrap();
     assert_eq!(
-        crate::sentence::plain(&counter.sentence(&settings())),
+        crate::sentence::plain(&counter.sentence(&scope)),
         "New counter counts by hand in steps of 1 from 0, never below anything nor above 10, towards 8, and resets by hand only"
     );
-    let View::Counter(view) = counter.view(&State::default(), &settings(), noon()) else { panic!() };
+    let View::Counter(view) = counter.view(&State::default(), &scope) else { panic!() };
     assert_eq!(view.text(), "0 of 8");
 }
 
@@ -136,17 +153,17 @@ proptest! {
         let mut seq = 0;
         for (index, (act, _)) in acts.iter().enumerate() {
             seq += 1;
-            counter.apply(&mut undone, &entry(seq, times[index], did(*act)), &settings());
+            counter.apply(&mut undone, &entry(seq, times[index], did(*act)));
             if !gone.contains(&index) {
-                counter.apply(&mut never, &entry(seq, times[index], did(*act)), &settings());
+                counter.apply(&mut never, &entry(seq, times[index], did(*act)));
             }
         }
         for index in &gone {
             seq += 1;
-            counter.apply(&mut undone, &entry(seq, at, undo(*index as u64 + 1)), &settings());
+            counter.apply(&mut undone, &entry(seq, at, undo(*index as u64 + 1)));
         }
-        prop_assert_eq!(undone.tally, never.tally);
-        prop_assert_eq!(counter.view(&undone, &settings(), at), counter.view(&never, &settings(), at));
+        let world = World::new();
+        prop_assert_eq!(counter.view(&undone, &world.scope(at)), counter.view(&never, &world.scope(at)));
     }
 
     #[test]

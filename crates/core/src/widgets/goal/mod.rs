@@ -1,26 +1,25 @@
-//! Goals: how far a measure has come towards a target, over a period.
+//! Goals: how far a count has come towards a target.
 //!
-//! Value = starting amount + measure over the period. The percentage shown is floored, so 100 %
+//! Value = starting amount + count over the period. The percentage shown is floored, so 100 %
 //! appears only when the value has reached the target. After its end date a goal is closed: later
 //! happenings do not count.
 
-mod fold;
 mod sentence;
 #[cfg(test)]
 mod tests;
 mod view;
 
-pub use fold::{Bucket, Reached, State};
 pub use view::{GoalView, Outcome, floored_percent};
 
-use super::{Action, Family, Lever, Refusal, Settings};
+use super::{Action, Family, Lever, Refusal, Scope, Settings};
 use crate::Instant;
-use crate::calendar::{Period, Span};
+use crate::act_log::ActLog;
+use crate::calendar::Period;
+use crate::count::Count;
 use crate::entry::{Act, Entry};
-use crate::explain::{Evidence, Slip};
-use crate::happening::Kind;
+use crate::explain::Slip;
 use crate::ids::Seq;
-use crate::measure::{Measure, Unit};
+use crate::measure::Measure;
 use crate::sentence::{EditError, Part};
 use crate::view::View;
 use chrono::NaiveDateTime;
@@ -31,11 +30,9 @@ use serde::{Deserialize, Serialize};
 pub struct Goal {
     /// Its name, also on the picture.
     pub title: String,
-    /// What is counted.
-    pub measure: Measure,
-    /// Over which stretch of time.
-    pub period: Period,
-    /// In the smallest step of the measure's unit; at least 1.
+    /// What is counted, over which stretch of time.
+    pub count: Count,
+    /// In the smallest step of the count's unit; at least 1.
     pub target: i64,
     /// Counted on top of the ledger, in the same steps.
     pub start: i64,
@@ -43,39 +40,54 @@ pub struct Goal {
     pub until: Option<NaiveDateTime>,
 }
 
+/// What an operator did to a goal.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(tag = "act", rename_all = "snake_case")]
+pub enum GoalAct {
+    /// Counts from now on, where it counts since its last reset.
+    Reset,
+}
+
+impl GoalAct {
+    /// `reset it`.
+    #[must_use]
+    pub fn words(&self) -> String {
+        match self {
+            Self::Reset => "reset it".into(),
+        }
+    }
+}
+
+/// The acts done.
+#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
+pub struct State {
+    log: ActLog<GoalAct>,
+}
+
 impl Goal {
     /// A goal for this month's tips.
     #[must_use]
     pub fn standard(settings: &Settings) -> Self {
-        let measure = Measure::AmountOfTips;
+        let count = Count::of(Measure::AmountOfTips, Period::ThisMonth);
         Self {
             title: "New goal".into(),
-            measure,
-            period: Period::ThisMonth,
-            target: 100 * measure.unit(settings.currency).whole(),
+            target: 100 * count.unit(settings).whole(),
+            count,
             start: 0,
             until: None,
         }
-    }
-
-    fn unit(&self, settings: &Settings) -> Unit {
-        self.measure.unit(settings.currency)
     }
 
     fn closes(&self, settings: &Settings) -> Option<Instant> {
         self.until.map(|until| settings.calendar.instant(until))
     }
 
-    /// The stretch of the period that is on the picture at an instant: once closed, the last one.
-    #[must_use]
-    pub fn span(&self, settings: &Settings, now: Instant) -> Span {
-        let last = self.closes(settings).map(|end| end - chrono::TimeDelta::microseconds(1));
-        let at = last.filter(|last| *last < now).unwrap_or(now);
-        let span = settings.calendar.span(self.period, at);
-        match self.closes(settings) {
-            Some(end) => Span { to: Some(span.to.map_or(end, |to| to.min(end))), ..span },
-            None => span,
-        }
+    /// What is counted, with its last reset and its end filled in.
+    fn count(&self, state: &State, settings: &Settings) -> Count {
+        let since = (self.count.period == Period::SinceReset)
+            .then(|| state.log.in_force().last().map(|(line, _)| line.at))
+            .flatten();
+        Count { since, until: self.closes(settings), ..self.count.clone() }
     }
 }
 
@@ -87,51 +99,65 @@ impl Family for Goal {
         &self.title
     }
 
-    fn counts(&self) -> Option<Kind> {
-        Some(self.measure.kind())
+    fn counts(&self, state: &State, settings: &Settings) -> Vec<Count> {
+        vec![self.count(state, settings)]
     }
 
-    fn counts_alike(&self, other: &Self) -> bool {
-        Self { title: String::new(), ..self.clone() } == Self { title: String::new(), ..other.clone() }
+    fn folds_alike(&self, _: &Self) -> bool {
+        true
     }
 
-    fn apply(&self, state: &mut State, entry: &Entry, settings: &Settings) -> bool {
-        fold::apply(self, state, entry, settings)
+    fn apply(&self, state: &mut State, entry: &Entry) -> bool {
+        let of_family = |act: &Act| match act {
+            Act::Goal(act) => Some(*act),
+            _ => None,
+        };
+        state.log.note(entry, of_family).is_some()
     }
 
     fn decide(&self, _: &State, action: &Action<'_>, _: Instant) -> Result<Act, Refusal> {
-        Err(Refusal::NoSuchAction(action.name.into(), "nothing; it follows the ledger".into()))
+        match action.name {
+            "reset" if self.count.period == Period::SinceReset => Ok(Act::Goal(GoalAct::Reset)),
+            "reset" => Err(Refusal::NotNow("this goal follows its period; only one that counts since its reset can be reset")),
+            other => Err(Refusal::NoSuchAction(other.into(), "reset, undo; all else follows the ledger".into())),
+        }
     }
 
-    fn undoable(&self, _: &State, _: Option<Seq>) -> Option<Seq> {
-        None
+    fn undoable(&self, state: &State, target: Option<Seq>) -> Option<Seq> {
+        state.log.undoable(target)
     }
 
-    fn levers(&self, _: &State, _: Instant) -> Vec<Lever> {
-        Vec::new()
+    fn levers(&self, state: &State, _: Instant) -> Vec<Lever> {
+        if self.count.period != Period::SinceReset {
+            return Vec::new();
+        }
+        vec![Lever::new("reset", "Reset", true).main(), Lever::new("undo", "Undo", state.log.newest().is_some())]
     }
 
-    fn sentence(&self, settings: &Settings) -> Vec<Part> {
-        sentence::parts(self, settings)
+    fn sentence(&self, scope: &Scope<'_>) -> Vec<Part> {
+        sentence::parts(self, scope)
     }
 
-    fn edit(&mut self, key: &str, text: &str, settings: &Settings) -> Result<(), EditError> {
-        sentence::edit(self, key, text, settings)
+    fn edit(&mut self, key: &str, text: &str, scope: &Scope<'_>) -> Result<(), EditError> {
+        sentence::edit(self, key, text, scope)
     }
 
-    fn view(&self, state: &State, settings: &Settings, now: Instant) -> View {
-        View::Goal(view::view(self, state, settings, now))
+    fn view(&self, state: &State, scope: &Scope<'_>) -> View {
+        View::Goal(view::view(self, &self.count(state, scope.settings), scope))
     }
 
-    fn sample(&self, settings: &Settings, now: Instant) -> View {
-        View::Goal(view::sample(self, settings, now))
+    fn sample(&self, scope: &Scope<'_>) -> View {
+        View::Goal(view::sample(self, scope))
     }
 
-    fn wakes_at(&self, _: &State, settings: &Settings, now: Instant) -> Option<Instant> {
-        self.span(settings, now).to.filter(|to| *to > now)
+    fn wakes_at(&self, state: &State, scope: &Scope<'_>) -> Option<Instant> {
+        let count = self.count(state, scope.settings);
+        let span = scope.span(&count);
+        let leaves = count.next_leave(span, scope.book, scope.settings);
+        span.to.into_iter().chain(leaves).filter(|at| *at > scope.now).min()
     }
 
-    fn explain(&self, state: &State, evidence: Evidence<'_>, settings: &Settings, now: Instant) -> Slip {
-        view::explain(self, state, evidence, settings, now)
+    fn explain(&self, state: &State, scope: &Scope<'_>) -> Slip {
+        view::explain(self, &self.count(state, scope.settings), scope)
     }
 }

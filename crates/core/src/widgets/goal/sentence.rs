@@ -1,47 +1,26 @@
-//! *Count* tips *from* this month *towards* £350 *starting at* £20 *until* 29 Nov 2026, 20:00.
+//! *Turntable motor* counts *tips* *as they come* from *this month* towards *£350*, starting at
+//! *£20*, until *29 Nov 2026, 20:00*.
 
 use super::Goal;
-use crate::calendar::Period;
-use crate::measure::{Measure, Unit};
+use crate::count::sentence as counting;
+use crate::measure::Unit;
 use crate::sentence::{EditError, Editor, Part, moment_words};
-use crate::widgets::{Settings, input, no_such_part};
+use crate::widgets::{Scope, input, no_such_part};
 
 const TITLE: &str = "The title";
-const MEASURE: &str = "What is counted";
-const PERIOD: &str = "The period";
 const TARGET: &str = "The target";
 const START: &str = "The starting amount";
 const UNTIL: &str = "The end";
 
-pub(super) fn parts(goal: &Goal, settings: &Settings) -> Vec<Part> {
-    let unit = goal.unit(settings);
-    let sign = match unit {
-        Unit::Money(currency) => currency.sign().to_owned(),
-        Unit::Things => String::new(),
-    };
-    let number = |value| Editor::Number { value: unit.plain(value), sign: sign.clone() };
-    vec![
+pub(super) fn parts(goal: &Goal, scope: &Scope<'_>) -> Vec<Part> {
+    let unit = goal.count.unit(scope.settings);
+    let number = |value| Editor::Number { value: unit.plain(value), sign: unit.sign() };
+    let mut parts = vec![
         Part::field("title", TITLE, goal.title.as_str(), Editor::Text { value: goal.title.clone() }),
         Part::Words("counts"),
-        Part::field(
-            "measure",
-            MEASURE,
-            goal.measure.words(),
-            Editor::Choice {
-                options: Measure::ALL.iter().map(|one| (one.key(), one.words())).collect(),
-                chosen: goal.measure.key(),
-            },
-        ),
-        Part::Words("from"),
-        Part::field(
-            "period",
-            PERIOD,
-            goal.period.words(),
-            Editor::Choice {
-                options: Period::ALL.iter().map(|one| (one.key(), one.words())).collect(),
-                chosen: goal.period.key(),
-            },
-        ),
+    ];
+    parts.extend(counting::parts(&goal.count, scope));
+    parts.extend([
         Part::Words("towards"),
         Part::field("target", TARGET, unit.show(goal.target), number(goal.target)),
         Part::Words(", starting at"),
@@ -55,27 +34,34 @@ pub(super) fn parts(goal: &Goal, settings: &Settings) -> Vec<Part> {
                 value: goal.until.map(|until| until.format("%Y-%m-%dT%H:%M").to_string()).unwrap_or_default(),
             },
         ),
-    ]
+    ]);
+    parts
 }
 
-pub(super) fn edit(goal: &mut Goal, key: &str, text: &str, settings: &Settings) -> Result<(), EditError> {
-    let unit = goal.unit(settings);
+pub(super) fn edit(goal: &mut Goal, key: &str, text: &str, scope: &Scope<'_>) -> Result<(), EditError> {
+    let unit = goal.count.unit(scope.settings);
     match key {
         "title" => goal.title = input(TITLE, text).title()?,
-        "measure" => {
-            let measure = input(MEASURE, text).choice(&Measure::ALL, Measure::key)?;
-            // The numeral stays: 350 pounds become 350 follows.
-            let (old, new) = (unit.whole(), measure.unit(settings.currency).whole());
-            let rescale = |value: i64| (value / old).saturating_mul(new);
-            goal.target = rescale(goal.target).max(1);
-            goal.start = rescale(goal.start);
-            goal.measure = measure;
-        }
-        "period" => goal.period = input(PERIOD, text).choice(&Period::ALL, Period::key)?,
         "target" => goal.target = input(TARGET, text).in_unit(unit, 1)?,
         "start" => goal.start = input(START, text).in_unit(unit, -crate::money::MOST_MINOR)?,
         "until" => goal.until = input(UNTIL, text).maybe_moment()?,
-        _ => return Err(no_such_part(key)),
+        _ => {
+            if !counting::edit(&mut goal.count, key, text, scope)? {
+                return Err(no_such_part(key));
+            }
+            goal.tell_in(unit, goal.count.unit(scope.settings));
+        }
     }
     Ok(())
+}
+
+impl Goal {
+    /// The numerals stay when the unit changes: 350 pounds become 350 follows.
+    pub(crate) fn tell_in(&mut self, old: Unit, new: Unit) {
+        let rescale = |value: i64| (value / old.whole()).saturating_mul(new.whole());
+        if old.whole() != new.whole() {
+            self.target = rescale(self.target).max(1);
+            self.start = rescale(self.start);
+        }
+    }
 }

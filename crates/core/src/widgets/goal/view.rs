@@ -1,13 +1,11 @@
 //! What a goal shows, and why.
 
-use super::{Goal, State};
+use super::Goal;
 use crate::Instant;
-use crate::calendar::Period;
-use crate::entry::Body;
-use crate::explain::{Effect, Evidence, MOST_LINES, Slip, SlipLine};
-use crate::measure::Worth;
-use crate::sentence::instant_words;
-use crate::widgets::Settings;
+use crate::book::instant;
+use crate::count::{Count, Tally};
+use crate::explain::{Slip, span_words, terms_and_lines};
+use crate::widgets::Scope;
 use serde::Serialize;
 
 /// What a goal shows.
@@ -29,8 +27,6 @@ pub struct GoalView {
     pub share: f64,
     /// Whether the value is at the target or beyond.
     pub reached: bool,
-    /// When the entry happened that first brought it there.
-    pub reached_at: Option<Instant>,
     /// Whether it is closed, and how it ended.
     pub outcome: Option<Outcome>,
     /// When it closes.
@@ -80,10 +76,11 @@ fn share(value: i64, target: i64) -> f64 {
     if value < target { exact.min(0.995) } else { 1.0 }
 }
 
-fn of_value(goal: &Goal, value: i64, settings: &Settings, now: Instant) -> GoalView {
-    let unit = goal.unit(settings);
+fn of_value(goal: &Goal, value: i64, scope: &Scope<'_>) -> GoalView {
+    let unit = goal.count.unit(scope.settings);
     let reached = value >= goal.target;
-    let closes_at = goal.closes(settings);
+    let closes_at = goal.closes(scope.settings);
+    let closed = closes_at.filter(|end| *end <= scope.now);
     GoalView {
         title: goal.title.clone(),
         value: unit.show(value),
@@ -93,85 +90,37 @@ fn of_value(goal: &Goal, value: i64, settings: &Settings, now: Instant) -> GoalV
         percent: floored_percent(value, goal.target),
         share: share(value, goal.target),
         reached,
-        reached_at: None,
-        outcome: closes_at.filter(|end| *end <= now).map(|_| if reached { Outcome::Met } else { Outcome::Missed }),
+        outcome: closed.map(|_| if reached { Outcome::Met } else { Outcome::Missed }),
         closes_at,
         last_counted_at: None,
     }
 }
 
-pub(super) fn view(goal: &Goal, state: &State, settings: &Settings, now: Instant) -> GoalView {
-    let bucket = state.bucket(goal.span(settings, now));
-    let sum = bucket.map_or(0, |bucket| bucket.sum);
-    let view = of_value(goal, goal.start.saturating_add(sum), settings, now);
-    GoalView {
-        reached_at: bucket.and_then(|bucket| bucket.reached).map(|reached| reached.at),
-        last_counted_at: bucket.and_then(|bucket| bucket.latest),
-        ..view
-    }
+fn value(goal: &Goal, tally: &Tally) -> i64 {
+    goal.start.saturating_add(tally.value())
+}
+
+pub(super) fn view(goal: &Goal, count: &Count, scope: &Scope<'_>) -> GoalView {
+    let tally = scope.tally(count);
+    GoalView { last_counted_at: tally.latest.map(instant), ..of_value(goal, value(goal, &tally), scope) }
 }
 
 /// Sixty-two hundredths of the way: far enough to judge both the full and the empty part.
-pub(super) fn sample(goal: &Goal, settings: &Settings, now: Instant) -> GoalView {
+pub(super) fn sample(goal: &Goal, scope: &Scope<'_>) -> GoalView {
     let share = i128::from(goal.target) * 62 / 100;
-    let whole = i128::from(goal.unit(settings).whole());
+    let whole = i128::from(goal.count.unit(scope.settings).whole());
     let value = i64::try_from(share / whole * whole).unwrap_or(goal.target);
-    GoalView { outcome: None, ..of_value(goal, value, settings, now) }
+    GoalView { outcome: None, ..of_value(goal, value, scope) }
 }
 
-fn span_words(goal: &Goal, settings: &Settings, now: Instant) -> String {
-    let span = goal.span(settings, now);
-    let bound = |at| instant_words(&settings.calendar, at);
-    let zone = settings.calendar.zone;
-    let words = match goal.period {
-        Period::AllTime => "All time",
-        Period::Today => "Today",
-        Period::ThisWeek => "This week",
-        Period::ThisMonth => "This month",
-        Period::ThisYear => "This year",
-    };
-    match (span.from, span.to) {
-        (Some(from), Some(to)) => format!("{words}: from {} until {}, {zone}", bound(from), bound(to)),
-        (None, Some(to)) => format!("{words}, until {}, {zone}", bound(to)),
-        _ => words.to_owned(),
-    }
-}
-
-pub(super) fn explain(goal: &Goal, state: &State, evidence: Evidence<'_>, settings: &Settings, now: Instant) -> Slip {
-    let unit = goal.unit(settings);
-    let span = goal.span(settings, now);
-    let bucket = state.bucket(span).cloned().unwrap_or_default();
-    let mut terms = vec![
-        ("Starting amount".to_owned(), unit.show(goal.start)),
-        (format!("Counted, from {}", lines_words(bucket.entries)), unit.show(bucket.sum)),
-    ];
-    if bucket.unpriced > 0 {
-        terms.push((format!("Not priced yet, {}", lines_words(bucket.unpriced)), unit.show(0)));
-    }
-    let lines = evidence
-        .entries
-        .iter()
-        .filter_map(|entry| {
-            let Body::Happening(happening) = &entry.body else { return None };
-            let effect = match goal.measure.worth(happening, settings.currency, settings.weights) {
-                Worth::OtherKind => return None,
-                _ if evidence.voided.contains(&entry.seq) => Effect::LeftOut("voided".into()),
-                _ if !span.contains(entry.happened_at) => Effect::LeftOut("outside the period".into()),
-                Worth::Unpriced(currency) => Effect::LeftOut(format!("not priced: no rate for {currency}")),
-                Worth::Adds(amount) => Effect::Counts(format!("+{}", unit.show(amount))),
-            };
-            Some(SlipLine::of(entry, &settings.calendar, effect))
-        })
-        .take(MOST_LINES)
-        .collect();
+pub(super) fn explain(goal: &Goal, count: &Count, scope: &Scope<'_>) -> Slip {
+    let unit = count.unit(scope.settings);
+    let (mut terms, lines) = terms_and_lines(count, scope);
+    terms.insert(0, ("Starting amount".to_owned(), unit.show(goal.start)));
     Slip {
         terms,
-        shown: unit.show(goal.start.saturating_add(bucket.sum)),
-        span: span_words(goal, settings, now),
+        shown: unit.show(value(goal, &scope.tally(count))),
+        span: span_words(count, scope),
         lines,
     }
-}
-
-fn lines_words(count: u64) -> String {
-    if count == 1 { "1 line".into() } else { format!("{} lines", crate::money::group(count)) }
 }

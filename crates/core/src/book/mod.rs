@@ -1,0 +1,348 @@
+//! The book: everything that ever happened on a channel, in order of time, at hand for counting.
+//!
+//! Every number is a sum over the book. So a late arrival, a correction, a rate that comes a week
+//! late, a trimmed show or a new widget need no rules of their own: what is counted is counted anew.
+//! Facts stand on pages, one for each UTC day, so that a late one moves few others.
+
+mod fact;
+pub mod names;
+pub mod rates;
+pub mod shows;
+
+pub use fact::Fact;
+
+use crate::Instant;
+use crate::calendar::{Calendar, Span};
+use crate::happening::{Happening, Kind};
+use crate::ids::{FeedId, Seq};
+use crate::money::Currency;
+use crate::widgets::Settings;
+use chrono::{DateTime, NaiveDate, Utc};
+use names::{Names, Words};
+use rates::{Rates, Table};
+use serde::{Deserialize, Serialize};
+use shows::{ShowAct, Shows};
+use std::collections::{BTreeMap, BTreeSet};
+
+const DAY_US: i64 = 86_400_000_000;
+
+/// See the module.
+#[derive(Debug, Clone)]
+pub struct Book {
+    currency: Currency,
+    calendar: Calendar,
+    pages: BTreeMap<i64, Page>,
+    /// Pages that differ from what was last kept.
+    dirty: BTreeSet<i64>,
+    names: Names,
+    words: Words,
+    coins: Vec<Currency>,
+    rates: Rates,
+    shows: Shows,
+    withdrawn: BTreeSet<FeedId>,
+}
+
+/// The facts of one UTC day, by time and then by line.
+#[derive(Debug, Clone, Default, PartialEq)]
+struct Page {
+    facts: Vec<Fact>,
+    /// A bit for each kind that stands here; it may say too much after a correction, never too little.
+    kinds: u16,
+}
+
+/// What is kept of a book besides its pages.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct Cover {
+    names: Names,
+    words: Words,
+    coins: Vec<Currency>,
+    rates: Rates,
+    shows: Shows,
+    withdrawn: BTreeSet<FeedId>,
+}
+
+impl PartialEq for Book {
+    fn eq(&self, other: &Self) -> bool {
+        self.pages == other.pages && self.cover() == other.cover()
+    }
+}
+
+/// What became of a line, as far as counting goes.
+#[derive(Debug, Clone, PartialEq)]
+pub enum Change {
+    /// A fact more. Where it stands.
+    Added(Fact),
+    /// Facts of these kinds count differently now.
+    Kinds(BTreeSet<Kind>),
+    /// Shows begin or end at other times.
+    Shows,
+    /// Nothing.
+    Nothing,
+}
+
+/// Microseconds of Unix time.
+fn us(at: Instant) -> i64 {
+    at.timestamp_micros()
+}
+
+/// The instant of microseconds of Unix time.
+#[must_use]
+pub fn instant(us: i64) -> Instant {
+    DateTime::<Utc>::from_timestamp_micros(us).unwrap_or_default()
+}
+
+impl Book {
+    /// A book in which nothing stands yet.
+    #[must_use]
+    pub fn new(settings: &Settings) -> Self {
+        Self {
+            currency: settings.currency,
+            calendar: settings.calendar,
+            pages: BTreeMap::new(),
+            dirty: BTreeSet::new(),
+            names: Names::default(),
+            words: Words::default(),
+            coins: Vec::new(),
+            rates: Rates::default(),
+            shows: Shows::default(),
+            withdrawn: BTreeSet::new(),
+        }
+    }
+
+    /// What is to be kept besides the pages.
+    #[must_use]
+    pub fn cover(&self) -> Cover {
+        Cover {
+            names: self.names.clone(),
+            words: self.words.clone(),
+            coins: self.coins.clone(),
+            rates: self.rates.clone(),
+            shows: self.shows.clone(),
+            withdrawn: self.withdrawn.clone(),
+        }
+    }
+
+    /// A book from what was kept, under the settings with which it was kept.
+    #[must_use]
+    pub fn of(settings: &Settings, cover: Cover, pages: impl IntoIterator<Item = (i64, Vec<Fact>)>) -> Self {
+        let pages = pages.into_iter().map(|(day, facts)| {
+            let kinds = facts.iter().fold(0, |kinds, fact| kinds | fact.kind.bit());
+            (day, Page { facts, kinds })
+        });
+        let Cover { names, words, coins, rates, shows, withdrawn } = cover;
+        Self {
+            pages: pages.collect(),
+            names,
+            words,
+            coins,
+            rates,
+            shows,
+            withdrawn,
+            ..Self::new(settings)
+        }
+    }
+
+    /// The pages that differ from what was last kept; they count as kept from now on.
+    pub fn take_dirty(&mut self) -> Vec<(i64, &[Fact])> {
+        let dirty = std::mem::take(&mut self.dirty);
+        dirty.into_iter().filter_map(|day| Some((day, self.pages.get(&day)?.facts.as_slice()))).collect()
+    }
+
+    /// All who ever did something.
+    #[must_use]
+    pub fn names(&self) -> &Names {
+        &self.names
+    }
+
+    /// All names of rewards, things, levels, statistics and signals.
+    #[must_use]
+    pub fn words(&self) -> &Words {
+        &self.words
+    }
+
+    /// All shows.
+    #[must_use]
+    pub fn shows(&self) -> &Shows {
+        &self.shows
+    }
+
+    /// All rates.
+    #[must_use]
+    pub fn rates(&self) -> &Rates {
+        &self.rates
+    }
+
+    /// Whether everything that came through a feed is withdrawn.
+    #[must_use]
+    pub fn is_withdrawn(&self, feed: FeedId) -> bool {
+        self.withdrawn.contains(&feed)
+    }
+
+    /// How many facts stand in it.
+    #[must_use]
+    pub fn len(&self) -> usize {
+        self.pages.values().map(|page| page.facts.len()).sum()
+    }
+
+    /// Whether nothing stands in it.
+    #[must_use]
+    pub fn is_empty(&self) -> bool {
+        self.pages.values().all(|page| page.facts.is_empty())
+    }
+
+    // ---- looking ----
+
+    /// The facts of these kinds within a stretch of time, in order. Voided ones stand among them.
+    pub fn facts(&self, span: Span, kinds: u16) -> impl DoubleEndedIterator<Item = &Fact> {
+        let from = span.from.map_or(i64::MIN, us);
+        let to = span.to.map_or(i64::MAX, us).max(from);
+        let days = from.div_euclid(DAY_US)..=to.div_euclid(DAY_US);
+        self.pages.range(days).filter(move |(_, page)| page.kinds & kinds != 0).flat_map(move |(_, page)| {
+            let begin = page.facts.partition_point(|fact| fact.at < from);
+            let end = page.facts.partition_point(|fact| fact.at < to);
+            page.facts[begin..end].iter().filter(move |fact| fact.kind.bit() & kinds != 0)
+        })
+    }
+
+    /// The fact of a line that happened at an instant.
+    #[must_use]
+    pub fn find(&self, at: Instant, seq: Seq) -> Option<&Fact> {
+        let place = (us(at), seq.0);
+        let page = self.pages.get(&place.0.div_euclid(DAY_US))?;
+        let index = page.facts.binary_search_by_key(&place, Fact::place).ok()?;
+        page.facts.get(index)
+    }
+
+    /// Whether a fact counts at all: neither voided nor withdrawn with its feed.
+    #[must_use]
+    pub fn stands(&self, fact: &Fact) -> bool {
+        !fact.voided() && (self.withdrawn.is_empty() || !self.withdrawn.contains(&FeedId(fact.feed)))
+    }
+
+    /// The day whose rate applies to a fact: by the channel's wall calendar.
+    #[must_use]
+    pub fn rate_day(&self, fact: &Fact) -> NaiveDate {
+        self.calendar.local(instant(fact.at)).date()
+    }
+
+    // ---- writing ----
+
+    /// Notes a happening.
+    pub fn add(&mut self, at: Instant, seq: Seq, feed: Option<FeedId>, happening: &Happening) -> Change {
+        let fact = self.fact(us(at), seq.0, feed.map_or(0, |feed| feed.0), happening);
+        self.insert(fact.clone());
+        Change::Added(fact)
+    }
+
+    fn insert(&mut self, fact: Fact) {
+        let day = fact.at.div_euclid(DAY_US);
+        let page = self.pages.entry(day).or_default();
+        page.kinds |= fact.kind.bit();
+        // Nearly always at the end.
+        let place = page.facts.partition_point(|other| other.place() < fact.place());
+        page.facts.insert(place, fact);
+        self.dirty.insert(day);
+    }
+
+    fn find_mut(&mut self, at: Instant, seq: Seq) -> Option<&mut Fact> {
+        let place = (us(at), seq.0);
+        let day = place.0.div_euclid(DAY_US);
+        let page = self.pages.get_mut(&day)?;
+        let index = page.facts.binary_search_by_key(&place, Fact::place).ok()?;
+        self.dirty.insert(day);
+        page.facts.get_mut(index)
+    }
+
+    /// Voids a line's fact, or lets it count again.
+    pub fn void(&mut self, at: Instant, seq: Seq, voided: bool) -> Change {
+        match self.find_mut(at, seq) {
+            Some(fact) if fact.voided() != voided => {
+                fact.set_voided(voided);
+                Change::Kinds([fact.kind].into())
+            }
+            _ => Change::Nothing,
+        }
+    }
+
+    /// Puts another happening in the place of a line's. Whether it counts stays as it was.
+    pub fn amend(&mut self, at: Instant, seq: Seq, happening: &Happening) -> Change {
+        let Some(old) = self.find(at, seq).cloned() else { return Change::Nothing };
+        let mut new = self.fact(old.at, old.seq, old.feed, happening);
+        new.set_voided(old.voided());
+        let kinds = [old.kind, new.kind].into();
+        if let Some(page) = self.pages.get_mut(&old.at.div_euclid(DAY_US)) {
+            page.kinds |= new.kind.bit();
+        }
+        if let Some(fact) = self.find_mut(at, seq) {
+            *fact = new;
+        }
+        Change::Kinds(kinds)
+    }
+
+    /// Takes everything that came through a feed out of all counts, or puts it back.
+    pub fn withdraw(&mut self, feed: FeedId, withdrawn: bool) -> Change {
+        let changed = if withdrawn { self.withdrawn.insert(feed) } else { self.withdrawn.remove(&feed) };
+        if changed { Change::Kinds(Kind::ALL.into()) } else { Change::Nothing }
+    }
+
+    /// Lets one supporter count as another, or as themselves again. Both are known by their keys.
+    pub fn merge(&mut self, from: &str, into: Option<&str>) -> Change {
+        if self.names.merge(from, into) { Change::Kinds(Kind::ALL.into()) } else { Change::Nothing }
+    }
+
+    /// Takes what somebody says about shows.
+    pub fn show(&mut self, seq: Seq, at: Instant, act: &ShowAct) -> Change {
+        if self.shows.fold(seq, at, act) { Change::Shows } else { Change::Nothing }
+    }
+
+    // ---- money ----
+
+    fn coin(&mut self, currency: Currency) -> u8 {
+        let known = self.coins.iter().position(|one| *one == currency);
+        let place = known.unwrap_or_else(|| {
+            self.coins.push(currency);
+            self.coins.len() - 1
+        });
+        // ISO 4217 has fewer than 255 currencies.
+        u8::try_from(place + 1).unwrap_or(0)
+    }
+
+    fn price(&self, fact: &Fact) -> Option<i64> {
+        let money = self.money(fact)?;
+        if money.currency == self.currency {
+            return Some(money.minor);
+        }
+        self.rates.convert(money, self.currency, self.rate_day(fact)).map(|converted| converted.minor)
+    }
+
+    /// Takes a table of rates, and prices anew what it bears on.
+    pub fn rates_came(&mut self, date: NaiveDate, table: Table) -> Change {
+        let (from, to) = self.rates.put(date, table);
+        let bound = |date: NaiveDate| Some(self.calendar.instant(date.and_hms_opt(0, 0, 0)?));
+        let span = Span { from: bound(from), to: to.and_then(bound) };
+        self.reprice(span);
+        Change::Kinds([Kind::Tip, Kind::Purchase, Kind::Adjust].into())
+    }
+
+    /// Takes other settings: prices are derived anew from the amounts as they came.
+    pub fn reckon_by(&mut self, settings: &Settings) {
+        (self.currency, self.calendar) = (settings.currency, settings.calendar);
+        self.reprice(Span::ALL);
+    }
+
+    fn reprice(&mut self, span: Span) {
+        let money = Kind::Tip.bit() | Kind::Purchase.bit() | Kind::Adjust.bit();
+        let priced: Vec<(i64, u64, Option<i64>)> = self
+            .facts(span, money)
+            .filter(|fact| fact.has_money())
+            .map(|fact| (fact.at, fact.seq, self.price(fact), fact.priced()))
+            .filter(|(_, _, new, old)| new != old)
+            .map(|(at, seq, new, _)| (at, seq, new))
+            .collect();
+        for (at, seq, price) in priced {
+            if let Some(fact) = self.find_mut(instant(at), Seq(seq)) {
+                fact.set_priced(price);
+            }
+        }
+    }
+}

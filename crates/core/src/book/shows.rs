@@ -1,0 +1,198 @@
+//! Shows: from going on air to going off air.
+
+use crate::Instant;
+use crate::calendar::Span;
+use crate::ids::Seq;
+use crate::widgets::Refusal;
+use serde::{Deserialize, Serialize};
+
+/// What somebody says about shows; a line of the ledger.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(tag = "deed", rename_all = "snake_case")]
+pub enum ShowAct {
+    /// The channel goes on air now.
+    Begin,
+    /// The channel goes off air now.
+    End,
+    /// A show began or ended at another time than was recorded.
+    Trim {
+        /// The line with which the show began.
+        show: Seq,
+        /// When it began.
+        from: Instant,
+        /// When it ended; none for one that is on air.
+        to: Option<Instant>,
+    },
+    /// It was no show at all.
+    Strike {
+        /// The line with which it began.
+        show: Seq,
+    },
+}
+
+impl ShowAct {
+    /// `went on air`.
+    #[must_use]
+    pub fn words(&self) -> String {
+        match self {
+            Self::Begin => "went on air".into(),
+            Self::End => "went off air".into(),
+            Self::Trim { show, .. } => format!("set the times of the show that began in line {show}"),
+            Self::Strike { show } => format!("struck out the show that began in line {show}"),
+        }
+    }
+}
+
+/// One show.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Show {
+    /// The line with which it began; what it is known by.
+    pub seq: Seq,
+    /// When it began.
+    pub from: Instant,
+    /// When it ended; none while it is on air.
+    pub to: Option<Instant>,
+}
+
+impl Show {
+    /// Its stretch of time.
+    #[must_use]
+    pub fn span(&self) -> Span {
+        Span { from: Some(self.from), to: self.to }
+    }
+
+    fn overlaps(&self, other: &Self) -> bool {
+        self.to.is_none_or(|to| to > other.from) && other.to.is_none_or(|to| to > self.from)
+    }
+}
+
+/// All shows, by when they began.
+#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Shows {
+    list: Vec<Show>,
+}
+
+impl Shows {
+    /// All shows, oldest first.
+    #[must_use]
+    pub fn all(&self) -> &[Show] {
+        &self.list
+    }
+
+    /// The show on air.
+    #[must_use]
+    pub fn on_air(&self) -> Option<&Show> {
+        self.list.last().filter(|show| show.to.is_none())
+    }
+
+    /// What *this show* means at an instant: the one on air, or the last there was.
+    #[must_use]
+    pub fn this(&self, now: Instant) -> Option<&Show> {
+        self.list.iter().rev().find(|show| show.from <= now)
+    }
+
+    fn find(&self, seq: Seq) -> Option<usize> {
+        self.list.iter().position(|show| show.seq == seq)
+    }
+
+    /// Whether an act makes sense now.
+    ///
+    /// # Errors
+    /// What to do instead.
+    pub fn check(&self, act: &ShowAct, now: Instant) -> Result<(), Refusal> {
+        let known = |show: Seq| self.find(show).ok_or(Refusal::NotNow("there is no such show"));
+        match act {
+            ShowAct::Begin if self.on_air().is_some() => Err(Refusal::NotNow("the channel is on air already")),
+            ShowAct::End if self.on_air().is_none() => Err(Refusal::NotNow("the channel is off air already")),
+            ShowAct::Begin | ShowAct::End => Ok(()),
+            ShowAct::Strike { show } => known(*show).map(drop),
+            ShowAct::Trim { show, from, to } => {
+                let place = known(*show)?;
+                if to.is_some_and(|to| to <= *from) {
+                    return Err(Refusal::NotNow("a show must end after it began; set a later end"));
+                }
+                if *from > now || to.is_some_and(|to| to > now) {
+                    return Err(Refusal::NotNow("a show cannot begin or end in the future; set an earlier time"));
+                }
+                if to.is_none() && place + 1 < self.list.len() {
+                    return Err(Refusal::NotNow("a later show has begun since, so this one needs an end"));
+                }
+                let trimmed = Show { seq: *show, from: *from, to: *to };
+                if self.list.iter().any(|other| other.seq != *show && other.overlaps(&trimmed)) {
+                    return Err(Refusal::NotNow("these times run into another show; shows cannot overlap"));
+                }
+                Ok(())
+            }
+        }
+    }
+
+    /// Folds an act in. One that makes no sense changes nothing.
+    pub(super) fn fold(&mut self, seq: Seq, at: Instant, act: &ShowAct) -> bool {
+        if self.check(act, at).is_err() {
+            return false;
+        }
+        match *act {
+            ShowAct::Begin => self.list.push(Show { seq, from: at, to: None }),
+            ShowAct::End => {
+                if let Some(show) = self.list.last_mut() {
+                    show.to = Some(at.max(show.from + chrono::TimeDelta::microseconds(1)));
+                }
+            }
+            ShowAct::Trim { show, from, to } => {
+                if let Some(place) = self.find(show) {
+                    self.list[place] = Show { seq: show, from, to };
+                }
+            }
+            ShowAct::Strike { show } => self.list.retain(|one| one.seq != show),
+        }
+        self.list.sort_by_key(|show| show.from);
+        true
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn at(text: &str) -> Instant {
+        format!("2026-11-{text}:00Z").parse().unwrap()
+    }
+
+    fn shows() -> Shows {
+        let mut shows = Shows::default();
+        let deeds = [(1, "20T19:00", ShowAct::Begin), (2, "20T22:00", ShowAct::End), (3, "24T19:00", ShowAct::Begin)];
+        for (seq, when, act) in deeds {
+            assert!(shows.fold(Seq(seq), at(when), &act));
+        }
+        shows
+    }
+
+    #[test]
+    fn off_air_it_is_the_last_show() {
+        let mut shows = shows();
+        assert_eq!(shows.this(at("19T00:00")), None);
+        assert_eq!(shows.this(at("23T00:00")).unwrap().seq, Seq(1));
+        assert_eq!(shows.on_air().unwrap().seq, Seq(3));
+        assert!(!shows.fold(Seq(4), at("24T20:00"), &ShowAct::Begin), "on air already");
+        shows.fold(Seq(5), at("24T23:00"), &ShowAct::End);
+        assert_eq!(shows.this(at("26T00:00")).unwrap().span(), Span { from: Some(at("24T19:00")), to: Some(at("24T23:00")) });
+        assert!(shows.check(&ShowAct::End, at("26T00:00")).is_err());
+    }
+
+    #[test]
+    fn a_forgotten_show_is_trimmed_and_never_into_another() {
+        let mut shows = shows();
+        let trim = |show, from, to: Option<&str>| ShowAct::Trim { show: Seq(show), from: at(from), to: to.map(at) };
+        let now = at("24T21:00");
+        assert!(shows.check(&trim(1, "20T18:30", Some("20T21:00")), now).is_ok());
+        assert!(shows.check(&trim(1, "20T18:30", Some("24T19:30")), now).is_err(), "runs into the next");
+        assert!(shows.check(&trim(1, "20T18:30", None), now).is_err(), "a later one has begun");
+        assert!(shows.check(&trim(3, "24T20:00", Some("24T19:00")), now).is_err());
+        assert!(shows.check(&trim(3, "24T19:00", Some("24T22:00")), now).is_err(), "not over yet");
+        assert!(shows.check(&trim(9, "24T19:00", None), now).is_err());
+        assert!(shows.fold(Seq(6), now, &trim(3, "24T19:00", Some("24T20:00"))));
+        assert!(shows.on_air().is_none());
+        assert!(shows.fold(Seq(7), now, &ShowAct::Strike { show: Seq(1) }));
+        assert_eq!(shows.all().len(), 1);
+    }
+}

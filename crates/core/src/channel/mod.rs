@@ -1,0 +1,251 @@
+//! One channel: its widgets, and what its ledger has made of them so far.
+
+mod decide;
+mod snapshot;
+
+pub use decide::{Correcting, Press};
+pub use snapshot::Snapshot;
+
+use crate::Instant;
+use crate::book::{Book, Change as Turned};
+use crate::count::Tallies;
+use crate::entry::{Body, Change, Entry};
+use crate::ids::{FeedId, Seq, WidgetId};
+use crate::view::View;
+use crate::widgets::{Piece, Scope, Settings};
+use serde::{Deserialize, Serialize};
+use std::collections::{BTreeMap, BTreeSet, VecDeque};
+
+/// How many of the newest entries are kept at hand for the paper roll and the signal strip.
+pub const ROLL: usize = 30;
+
+/// A channel's state. Folding entries one by one, in any batching, from any snapshot, gives the same.
+#[derive(Debug, Clone)]
+pub struct Channel {
+    settings: Settings,
+    widgets: BTreeMap<WidgetId, Piece>,
+    feeds: BTreeMap<FeedId, String>,
+    book: Book,
+    tallies: Tallies,
+    last_seq: Seq,
+    roll: VecDeque<RollLine>,
+    pulses: BTreeMap<FeedId, Instant>,
+}
+
+/// Figures at hand and the names of feeds come from elsewhere; the rest is what entries made.
+impl PartialEq for Channel {
+    fn eq(&self, other: &Self) -> bool {
+        self.settings == other.settings
+            && self.widgets == other.widgets
+            && self.book == other.book
+            && self.last_seq == other.last_seq
+            && self.roll == other.roll
+            && self.pulses == other.pulses
+    }
+}
+
+/// One line of the paper roll.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct RollLine {
+    /// Its place.
+    pub seq: Seq,
+    /// When it happened.
+    pub happened_at: Instant,
+    /// When it arrived.
+    pub arrived_at: Instant,
+    /// Its words.
+    pub words: String,
+    /// The word under which the ledger files it.
+    pub file_under: String,
+    /// Of an operator's line, the widget.
+    pub widget: Option<WidgetId>,
+}
+
+impl Channel {
+    /// A channel before any entry.
+    #[must_use]
+    pub fn new(settings: Settings, widgets: impl IntoIterator<Item = (WidgetId, Piece)>) -> Self {
+        let mut channel = Self {
+            book: Book::new(&settings),
+            settings,
+            widgets: widgets.into_iter().collect(),
+            feeds: BTreeMap::new(),
+            tallies: Tallies::default(),
+            last_seq: Seq(0),
+            roll: VecDeque::new(),
+            pulses: BTreeMap::new(),
+        };
+        channel.listen();
+        channel
+    }
+
+    fn listen(&mut self) {
+        let counts = self.widgets.iter().flat_map(|(id, piece)| {
+            piece.counts(&self.settings).into_iter().map(move |count| (*id, count))
+        });
+        self.tallies = std::mem::take(&mut self.tallies).serving(counts);
+    }
+
+    /// All that a widget may look at, at an instant.
+    #[must_use]
+    pub fn scope(&self, now: Instant) -> Scope<'_> {
+        Scope { settings: &self.settings, book: &self.book, tallies: &self.tallies, feeds: &self.feeds, now }
+    }
+
+    /// Takes note of the channel's feeds.
+    pub fn set_feeds(&mut self, feeds: BTreeMap<FeedId, String>) {
+        self.feeds = feeds;
+    }
+
+    /// Takes other settings. Everything is derived from the record anew.
+    pub fn set_settings(&mut self, settings: Settings) {
+        if settings == self.settings {
+            return;
+        }
+        for piece in self.widgets.values_mut() {
+            piece.tell_in(&self.settings, &settings);
+        }
+        self.reckon_by(settings);
+    }
+
+    fn reckon_by(&mut self, settings: Settings) {
+        self.settings = settings;
+        self.book.reckon_by(&self.settings);
+        self.tallies.forget_all();
+        self.listen();
+    }
+
+    /// Brings the figures at hand to an instant. Only speed depends on it.
+    pub fn turn(&mut self, now: Instant) {
+        self.tallies.turn(&self.book, &self.settings, now);
+    }
+
+    /// Everything that has happened.
+    #[must_use]
+    pub fn book(&self) -> &Book {
+        &self.book
+    }
+
+    /// What all widgets share.
+    #[must_use]
+    pub fn settings(&self) -> &Settings {
+        &self.settings
+    }
+
+    /// The last entry folded in.
+    #[must_use]
+    pub fn last_seq(&self) -> Seq {
+        self.last_seq
+    }
+
+    /// The newest entries, oldest first.
+    pub fn roll(&self) -> impl Iterator<Item = &RollLine> {
+        self.roll.iter()
+    }
+
+    /// When the newest entry of a feed arrived.
+    #[must_use]
+    pub fn pulse(&self, feed: FeedId) -> Option<Instant> {
+        self.pulses.get(&feed).copied()
+    }
+
+    /// All widgets.
+    pub fn widgets(&self) -> impl Iterator<Item = (WidgetId, &Piece)> {
+        self.widgets.iter().map(|(id, piece)| (*id, piece))
+    }
+
+    /// One widget.
+    #[must_use]
+    pub fn widget(&self, id: WidgetId) -> Option<&Piece> {
+        self.widgets.get(&id)
+    }
+
+    /// Adds a widget or puts another definition in its place. Its state comes as given.
+    pub fn put(&mut self, id: WidgetId, piece: Piece) {
+        self.widgets.insert(id, piece);
+        self.listen();
+    }
+
+    /// The places on the desk of the widgets that can be operated, counted from 0.
+    #[must_use]
+    pub fn plates(&self, now: Instant) -> BTreeMap<WidgetId, usize> {
+        let operated = self.widgets.iter().filter(|(_, piece)| !piece.levers(now).is_empty());
+        operated.enumerate().map(|(place, (id, _))| (*id, place)).collect()
+    }
+
+    /// Folds one entry in and names the widgets whose view may have changed. An entry at or before
+    /// the last one folded in changes nothing.
+    pub fn apply(&mut self, entry: &Entry) -> BTreeSet<WidgetId> {
+        if entry.seq <= self.last_seq {
+            return BTreeSet::new();
+        }
+        self.last_seq = entry.seq;
+        if self.roll.len() == ROLL {
+            self.roll.pop_front();
+        }
+        self.roll.push_back(RollLine {
+            seq: entry.seq,
+            happened_at: entry.happened_at,
+            arrived_at: entry.arrived_at,
+            words: entry.body.words(),
+            file_under: entry.body.file_under().to_owned(),
+            widget: entry.body.widget(),
+        });
+        if let Some(feed) = entry.feed {
+            let pulse = self.pulses.entry(feed).or_insert(entry.arrived_at);
+            *pulse = entry.arrived_at.max(*pulse);
+        }
+        let turned = match &entry.body {
+            Body::Act { widget, .. } | Body::Void { widget, .. } => return self.operate(*widget, entry),
+            Body::Happening(happening) => self.book.add(entry.happened_at, entry.seq, entry.feed, happening),
+            Body::Correct { target, happened_at, change, .. } => match change {
+                Change::Void => self.book.void(*happened_at, *target, true),
+                Change::Restore => self.book.void(*happened_at, *target, false),
+                Change::Amend(happening) => self.book.amend(*happened_at, *target, happening),
+            },
+            Body::Withdraw { feed, withdrawn, .. } => self.book.withdraw(*feed, *withdrawn),
+            Body::Merge { from, into, .. } => self.book.merge(from, into.as_deref()),
+            Body::Show { act, .. } => self.book.show(entry.seq, entry.happened_at, act),
+            Body::Rates { date, per_euro } => self.book.rates_came(*date, per_euro.clone()),
+        };
+        let mut touched = self.tallies.take(&turned, &self.book, &self.settings);
+        if turned == Turned::Shows {
+            touched.extend(self.widgets.iter().filter(|(_, piece)| piece.follows_shows()).map(|(id, _)| *id));
+        }
+        touched
+    }
+
+    fn operate(&mut self, widget: WidgetId, entry: &Entry) -> BTreeSet<WidgetId> {
+        let Some(piece) = self.widgets.get_mut(&widget) else { return BTreeSet::new() };
+        let before = piece.counts(&self.settings);
+        if !piece.apply(entry) {
+            return BTreeSet::new();
+        }
+        if piece.counts(&self.settings) != before {
+            self.listen();
+        }
+        [widget].into()
+    }
+
+    /// What a widget shows at an instant.
+    #[must_use]
+    pub fn view(&self, id: WidgetId, now: Instant) -> Option<View> {
+        self.widgets.get(&id).map(|piece| piece.view(&self.scope(now)))
+    }
+
+    /// When the first of the views changes by itself, and which widgets' do then.
+    #[must_use]
+    pub fn next_alarm(&self, now: Instant) -> Option<(Instant, Vec<WidgetId>)> {
+        let mut first: Option<(Instant, Vec<WidgetId>)> = None;
+        let scope = self.scope(now);
+        for (id, piece) in &self.widgets {
+            let Some(at) = piece.wakes_at(&scope) else { continue };
+            match &mut first {
+                Some((earliest, ids)) if *earliest == at => ids.push(*id),
+                Some((earliest, _)) if *earliest < at => {}
+                _ => first = Some((at, vec![*id])),
+            }
+        }
+        first
+    }
+}

@@ -1,0 +1,62 @@
+//! What is kept of a channel between runs: a shortcut, never the truth.
+
+use super::{Channel, RollLine};
+use crate::Instant;
+use crate::book::{Book, Cover, Fact};
+use crate::ids::{FeedId, Seq, WidgetId};
+use crate::widgets::{Piece, Settings};
+use serde::{Deserialize, Serialize};
+use std::collections::{BTreeMap, VecDeque};
+
+/// A channel's state without the pages of its book, which are kept by themselves.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct Snapshot {
+    /// The last entry folded in.
+    pub last_seq: Seq,
+    settings: Settings,
+    widgets: Vec<(WidgetId, Piece)>,
+    cover: Cover,
+    roll: VecDeque<RollLine>,
+    pulses: BTreeMap<FeedId, Instant>,
+}
+
+impl Channel {
+    /// The state to keep, and the pages of the book that have changed since it was last kept.
+    pub fn snapshot(&mut self) -> (Snapshot, Vec<(i64, &[Fact])>) {
+        let snapshot = Snapshot {
+            last_seq: self.last_seq,
+            settings: self.settings.clone(),
+            widgets: self.widgets.iter().map(|(id, piece)| (*id, piece.clone())).collect(),
+            cover: self.book.cover(),
+            roll: self.roll.clone(),
+            pulses: self.pulses.clone(),
+        };
+        (snapshot, self.book.take_dirty())
+    }
+
+    /// Takes a snapshot up again with the pages kept beside it, if it was made with the same
+    /// definitions. Other settings only mean that prices are derived anew.
+    #[must_use]
+    pub fn resume(&self, snapshot: Snapshot, pages: Vec<(i64, Vec<Fact>)>) -> Option<Self> {
+        let same = snapshot.widgets.len() == self.widgets.len()
+            && snapshot
+                .widgets
+                .iter()
+                .all(|(id, kept)| self.widgets.get(id).is_some_and(|piece| piece.definition() == kept.definition()));
+        if !same {
+            return None;
+        }
+        let mut channel = Self::new(snapshot.settings.clone(), snapshot.widgets);
+        channel.book = Book::of(&snapshot.settings, snapshot.cover, pages);
+        channel.last_seq = snapshot.last_seq;
+        channel.roll = snapshot.roll;
+        channel.pulses = snapshot.pulses;
+        channel.feeds.clone_from(&self.feeds);
+        if channel.settings == self.settings {
+            channel.listen();
+        } else {
+            channel.reckon_by(self.settings.clone());
+        }
+        Some(channel)
+    }
+}

@@ -1,0 +1,108 @@
+//! Which of the happenings that a measure counts really count.
+
+use crate::book::{Book, Fact};
+use crate::ids::FeedId;
+use crate::measure::Measure;
+use serde::{Deserialize, Serialize};
+use std::collections::BTreeSet;
+
+/// What must be true of a happening. The empty filter lets everything through.
+#[derive(Debug, Clone, Default, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[serde(default)]
+pub struct Filter {
+    /// Least amount, points, viewers, gifts or things of one happening, in the measure's smallest
+    /// steps; 0 for any.
+    #[serde(skip_serializing_if = "is_zero")]
+    pub least: i64,
+    /// Only these tiers (1 to 3); empty for all.
+    #[serde(skip_serializing_if = "BTreeSet::is_empty")]
+    pub tiers: BTreeSet<u8>,
+    /// Only given subscriptions, or only those paid for by whoever has them.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub given: Option<bool>,
+    /// Only what came through this feed.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub feed: Option<FeedId>,
+    /// Names in small letters; empty for everybody.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub people: Vec<String>,
+    /// Everybody but those people.
+    #[serde(skip_serializing_if = "std::ops::Not::not")]
+    pub but_people: bool,
+    /// A word that must stand in the message, in any case; empty for any message.
+    #[serde(skip_serializing_if = "String::is_empty")]
+    pub saying: String,
+}
+
+#[allow(clippy::trivially_copy_pass_by_ref, reason = "serde asks for it")]
+fn is_zero(number: &i64) -> bool {
+    *number == 0
+}
+
+/// Why a happening was left out by a filter.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Miss {
+    /// Smaller than the least.
+    TooSmall,
+    /// Another tier.
+    OtherTier,
+    /// Given, or not given.
+    OtherGiving,
+    /// Through another feed.
+    OtherFeed,
+    /// Somebody else.
+    OtherPeople,
+    /// The word is not in the message.
+    OtherWords,
+    /// An adjustment names nobody and nothing, so it counts only where nothing is filtered.
+    Adjustment,
+}
+
+impl Filter {
+    /// Whether a fact that adds `worth` passes.
+    ///
+    /// # Errors
+    /// The first reason why it does not.
+    pub fn check(&self, fact: &Fact, measure: Measure, worth: i64, book: &Book) -> Result<(), Miss> {
+        if *self == Self::default() {
+            return Ok(());
+        }
+        if fact.kind == crate::happening::Kind::Adjust {
+            return Err(Miss::Adjustment);
+        }
+        if self.least > 0 && Self::size(fact, measure, worth) < self.least {
+            return Err(Miss::TooSmall);
+        }
+        if !self.tiers.is_empty() && !self.tiers.contains(&fact.tier) {
+            return Err(Miss::OtherTier);
+        }
+        if self.given.is_some_and(|given| given != fact.given()) {
+            return Err(Miss::OtherGiving);
+        }
+        if self.feed.is_some_and(|feed| feed.0 != fact.feed) {
+            return Err(Miss::OtherFeed);
+        }
+        if !self.people.is_empty() && self.named(fact, book) == self.but_people {
+            return Err(Miss::OtherPeople);
+        }
+        let says = || fact.text.as_ref().is_some_and(|text| text.to_lowercase().contains(&self.saying));
+        if !self.saying.is_empty() && !says() {
+            return Err(Miss::OtherWords);
+        }
+        Ok(())
+    }
+
+    /// How large one happening is, whatever the measure makes of it: counting tips of at least £5.
+    fn size(fact: &Fact, measure: Measure, worth: i64) -> i64 {
+        match measure {
+            Measure::CountOfTips => fact.priced().unwrap_or(0),
+            Measure::CountOfCheers | Measure::CountOfRaids => fact.number,
+            _ => worth,
+        }
+    }
+
+    fn named(&self, fact: &Fact, book: &Book) -> bool {
+        let names = book.names();
+        names.get(names.person(fact.who)).is_some_and(|one| self.people.contains(&one.folded))
+    }
+}

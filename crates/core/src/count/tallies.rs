@@ -1,0 +1,130 @@
+//! Figures kept up to date, so that an event costs no recount. Only a shortcut: whatever is asked
+//! that is not at hand is counted from the book.
+
+use super::{Count, Tally, What};
+use crate::Instant;
+use crate::book::{Book, Change, Fact};
+use crate::calendar::{Period, Span};
+use crate::happening::Kind;
+use crate::ids::WidgetId;
+use crate::widgets::Settings;
+use std::collections::{BTreeSet, HashMap};
+
+/// See the module.
+#[derive(Debug, Clone, Default)]
+pub struct Tallies {
+    slots: Vec<Slot>,
+    places: HashMap<Count, usize>,
+    by_kind: HashMap<Kind, Vec<usize>>,
+}
+
+#[derive(Debug, Clone)]
+struct Slot {
+    count: Count,
+    widgets: Vec<WidgetId>,
+    /// The figure of this span; none when it must be counted anew.
+    kept: Option<(Span, Tally)>,
+}
+
+impl Tallies {
+    /// For widgets that count these. What is known of a count that stays is kept.
+    #[must_use]
+    pub fn serving(self, counts: impl IntoIterator<Item = (WidgetId, Count)>) -> Self {
+        let mut new = Self::default();
+        for (widget, count) in counts {
+            let place = match new.places.get(&count) {
+                Some(place) => *place,
+                None => {
+                    let place = new.slots.len();
+                    for kind in Kind::ALL.into_iter().filter(|kind| count.kinds() & kind.bit() != 0) {
+                        new.by_kind.entry(kind).or_default().push(place);
+                    }
+                    let kept = self.places.get(&count).and_then(|old| self.slots[*old].kept.clone());
+                    new.places.insert(count.clone(), place);
+                    new.slots.push(Slot { count, widgets: Vec::new(), kept });
+                    place
+                }
+            };
+            if !new.slots[place].widgets.contains(&widget) {
+                new.slots[place].widgets.push(widget);
+            }
+        }
+        new
+    }
+
+    /// Takes up a change of the book, and names the widgets that it touches.
+    pub fn take(&mut self, change: &Change, book: &Book, settings: &Settings) -> BTreeSet<WidgetId> {
+        match change {
+            Change::Nothing => BTreeSet::new(),
+            Change::Added(fact) => self.add(fact, book, settings),
+            Change::Kinds(kinds) => {
+                let bits = kinds.iter().fold(0, |bits, kind| bits | kind.bit());
+                self.forget(|count| count.kinds() & bits != 0)
+            }
+            Change::Shows => self.forget(|count| count.period == Period::ThisShow),
+        }
+    }
+
+    /// Everything is counted anew when next asked.
+    pub fn forget_all(&mut self) {
+        self.forget(|_| true);
+    }
+
+    fn forget(&mut self, which: impl Fn(&Count) -> bool) -> BTreeSet<WidgetId> {
+        let mut touched = BTreeSet::new();
+        for slot in self.slots.iter_mut().filter(|slot| which(&slot.count)) {
+            slot.kept = None;
+            touched.extend(&slot.widgets);
+        }
+        touched
+    }
+
+    fn add(&mut self, fact: &Fact, book: &Book, settings: &Settings) -> BTreeSet<WidgetId> {
+        let mut touched = BTreeSet::new();
+        let Some(places) = self.by_kind.get(&fact.kind) else { return touched };
+        for place in places {
+            let slot = &mut self.slots[*place];
+            let is_sum = matches!(slot.count.what, What::Sum(_));
+            match &mut slot.kept {
+                Some((span, tally)) if is_sum => {
+                    if slot.count.add(tally, fact, *span, book, settings) {
+                        touched.extend(&slot.widgets);
+                    }
+                }
+                kept => {
+                    *kept = None;
+                    touched.extend(&slot.widgets);
+                }
+            }
+        }
+        touched
+    }
+
+    /// Brings every figure to an instant: counts what is not at hand, and lets go of what has left
+    /// its period.
+    pub fn turn(&mut self, book: &Book, settings: &Settings, now: Instant) {
+        for slot in &mut self.slots {
+            let span = slot.count.span(settings, book, now);
+            match &mut slot.kept {
+                Some((kept, _)) if *kept == span => {}
+                Some((kept, tally)) if slot.count.can_leave() && kept.to == span.to && kept.from <= span.from => {
+                    let gone = Span { from: kept.from, to: span.from };
+                    slot.count.leave(tally, gone, *kept, book, settings);
+                    *kept = span;
+                }
+                kept => *kept = Some((span, slot.count.recount(span, book, settings))),
+            }
+        }
+    }
+
+    /// The figure at an instant.
+    #[must_use]
+    pub fn get(&self, count: &Count, book: &Book, settings: &Settings, now: Instant) -> Tally {
+        let span = count.span(settings, book, now);
+        let slot = self.places.get(count).map(|place| &self.slots[*place]);
+        match slot.and_then(|slot| slot.kept.as_ref()) {
+            Some((kept, tally)) if *kept == span => tally.figures(),
+            _ => count.recount(span, book, settings),
+        }
+    }
+}
