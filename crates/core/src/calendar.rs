@@ -67,10 +67,7 @@ impl Span {
     /// The part of it that lies at or after `from` and before `to`, where they are given.
     #[must_use]
     pub fn within(self, from: Option<Instant>, to: Option<Instant>) -> Self {
-        Self {
-            from: self.from.into_iter().chain(from).max(),
-            to: self.to.into_iter().chain(to).min(),
-        }
+        Self { from: self.from.into_iter().chain(from).max(), to: self.to.into_iter().chain(to).min() }
     }
 
     /// Whether an instant lies inside.

@@ -84,8 +84,7 @@ pub fn terms_and_lines(count: &Count, scope: &Scope<'_>) -> (Vec<(String, String
     }
     let show = |sum: i128| unit.show(i64::try_from(sum).unwrap_or(i64::MAX));
     let counted = tally.lines - adjusted + corrected;
-    let mut terms =
-        vec![(format!("Counted, from {}", lines_words(counted)), show(tally.sum - by_hand + taken_out))];
+    let mut terms = vec![(format!("Counted, from {}", lines_words(counted)), show(tally.sum - by_hand + taken_out))];
     if corrected > 0 {
         terms.push((format!("Taken out by corrections, {}", lines_words(corrected)), show(-taken_out)));
     }

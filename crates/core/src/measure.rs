@@ -235,16 +235,9 @@ impl Measure {
             Self::CountOfRewards => &[Kind::Reward],
             Self::AmountOfPurchases | Self::CountOfPurchases => &[Kind::Purchase],
             Self::CountOfSignals => &[Kind::Signal],
-            Self::DifferentSupporters => &[
-                Kind::Follow,
-                Kind::Sub,
-                Kind::Gift,
-                Kind::Tip,
-                Kind::Cheer,
-                Kind::Raid,
-                Kind::Reward,
-                Kind::Purchase,
-            ],
+            Self::DifferentSupporters => {
+                &[Kind::Follow, Kind::Sub, Kind::Gift, Kind::Tip, Kind::Cheer, Kind::Raid, Kind::Reward, Kind::Purchase]
+            }
         }
     }
 

@@ -145,9 +145,8 @@ proptest! {
         for entry in &entries[..cut] {
             before.apply(entry);
         }
-        let (snapshot, pages) = before.snapshot();
-        let stored = serde_json::to_string(&snapshot).unwrap();
-        let pages = pages.into_iter().map(|(day, facts)| (day, facts.to_vec())).collect();
+        let stored = serde_json::to_string(&before.snapshot()).unwrap();
+        let pages = before.book().dirty().map(|(day, facts, _)| (day, facts.to_vec())).collect();
         let snapshot: Snapshot = serde_json::from_str(&stored).unwrap();
         let mut resumed = channel().resume(snapshot, pages).unwrap();
         // Entries that were folded in already change nothing.
@@ -327,14 +326,12 @@ proptest! {
 
 #[test]
 fn a_snapshot_of_other_definitions_is_left_aside() {
-    let mut channel = channel();
+    let channel = channel();
     let other = edited(channel.widget(WidgetId(1)).unwrap(), "target", "5");
     let mut changed = channel.clone();
     changed.put(WidgetId(1), other);
-    let snapshot = changed.snapshot().0;
-    assert!(channel.resume(snapshot, Vec::new()).is_none());
-    let snapshot = channel.snapshot().0;
-    assert!(channel.resume(snapshot, Vec::new()).is_some());
+    assert!(channel.resume(changed.snapshot(), Vec::new()).is_none());
+    assert!(channel.resume(channel.snapshot(), Vec::new()).is_some());
 }
 
 #[test]
@@ -352,8 +349,8 @@ fn other_settings_keep_a_snapshot_and_price_anew() {
         let draft = Draft { origin, feed: None, happened_at: begin(), arrived_at: begin(), body };
         lived.apply(&draft.at(Seq(seq)));
     }
-    let (snapshot, pages) = lived.snapshot();
-    let pages = pages.into_iter().map(|(day, facts)| (day, facts.to_vec())).collect();
+    let snapshot = lived.snapshot();
+    let pages = lived.book().dirty().map(|(day, facts, _)| (day, facts.to_vec())).collect();
     let euros = Settings { currency: Currency::parse("EUR").unwrap(), ..settings() };
     let pieces: Vec<(WidgetId, Piece)> = channel().widgets().map(|(id, piece)| (id, piece.clone())).collect();
     let resumed = Channel::new(euros, pieces).resume(snapshot, pages).unwrap();

@@ -1,5 +1,6 @@
 //! How views become what pages get. The engine knows when, the web crate knows how.
 
+use crate::orders::ChatLine;
 use bytestring::ByteString;
 use tally_core::Instant;
 use tally_core::channel::RollLine;
@@ -38,8 +39,30 @@ pub struct Drawn {
 pub struct PulseFeed {
     /// Its name.
     pub name: String,
-    /// When its newest entry arrived.
+    /// How it fares.
+    pub heard: Heard,
+}
+
+/// How a feed fares.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct Heard {
+    /// When something last came through it.
     pub last: Option<Instant>,
+    /// Its owner has let it stand still.
+    pub paused: bool,
+    /// It is connected, though nothing may have come yet.
+    pub connected: bool,
+    /// It does not work: why, and what to do.
+    pub failing: Option<String>,
+}
+
+/// Whether the channel is on air.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum OnAir {
+    /// Since when.
+    Since(Instant),
+    /// Not now.
+    Off,
 }
 
 /// The state of a channel as the signal strip and the paper roll show it.
@@ -51,6 +74,10 @@ pub struct Pulse<'a> {
     pub roll: &'a [(RollLine, Option<String>)],
     /// How many pages on air are open.
     pub pages: usize,
+    /// Whether the channel is on air.
+    pub on_air: OnAir,
+    /// The newest line of chat, with the name of its feed.
+    pub chat: Option<(&'a str, &'a ChatLine)>,
     /// Local time.
     pub calendar: tally_core::calendar::Calendar,
     /// When it was drawn.

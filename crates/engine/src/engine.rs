@@ -4,8 +4,8 @@ use crate::board::Board;
 use crate::clock::Clock;
 use crate::draw::Draw;
 use crate::error::EngineError;
-use crate::orders::{Correction, Ingested, Order, Pressed, Reply};
-use crate::task;
+use crate::orders::{ChatLine, Deed, Ingested, Order, Reply, Report};
+use crate::task::{self, heard::Hearing};
 use std::collections::HashMap;
 use std::sync::{Arc, PoisonError, RwLock};
 use tally_core::Instant;
@@ -14,9 +14,10 @@ use tally_core::entry::Incoming;
 use tally_core::ids::{ChannelId, FeedId, Seq, WidgetId};
 use tally_core::widgets::Definition;
 use tally_store::Store;
+use tally_store::accounts::ChannelRecord;
 use tally_store::feeds::Feed;
 use tally_store::ledger::Ledger;
-use tokio::sync::{Mutex, OnceCell, mpsc, oneshot};
+use tokio::sync::{Mutex, OnceCell, mpsc, oneshot, watch};
 
 /// How many orders may wait at a channel before whoever gives them has to.
 const QUEUE: usize = 4_096;
@@ -35,6 +36,7 @@ pub(crate) struct Inner {
     channels: Mutex<HashMap<ChannelId, Arc<OnceCell<ChannelHandle>>>>,
     addresses: RwLock<HashMap<String, (ChannelId, WidgetId)>>,
     feeds: RwLock<HashMap<String, Arc<Feed>>>,
+    feeds_changed: watch::Sender<()>,
 }
 
 /// A loaded channel.
@@ -60,6 +62,7 @@ impl Engine {
             channels: Mutex::default(),
             addresses: RwLock::default(),
             feeds: RwLock::default(),
+            feeds_changed: watch::Sender::new(()),
         };
         Self { inner: Arc::new(inner) }
     }
@@ -131,7 +134,14 @@ impl Engine {
     pub async fn feeds_changed(&self, id: ChannelId) -> Result<(), EngineError> {
         let feeds = self.inner.store.feeds(id).await?;
         write(&self.inner.feeds).retain(|_, feed| feed.channel_id != id.0);
+        self.inner.feeds_changed.send_replace(());
         self.channel(id).await?.send(Order::Feeds(feeds)).await
+    }
+
+    /// Rings whenever feeds of any channel have changed.
+    #[must_use]
+    pub fn feeds_watch(&self) -> watch::Receiver<()> {
+        self.inner.feeds_changed.subscribe()
     }
 
     /// Gives a widget's page another address. Pages open at the old one go blank.
@@ -188,20 +198,36 @@ impl ChannelHandle {
         self.order(|reply| Order::Ingest { drafts, reply }).await
     }
 
-    /// Operates a widget. Answers when it is durable, with the line's place.
+    /// Records what somebody does. Answers when it is durable, with the line's place.
     ///
     /// # Errors
     /// The rules refuse it, or the database is away.
-    pub async fn press(&self, press: Pressed) -> Result<Seq, EngineError> {
-        self.order(|reply| Order::Press { press, reply }).await
+    pub async fn record(&self, deed: Deed) -> Result<Seq, EngineError> {
+        self.order(|reply| Order::Record { deed, reply }).await
     }
 
-    /// Voids a line, or lets it count again. Answers when it is durable, with the correction's place.
+    /// Takes other settings; everything is derived anew, on air at once.
     ///
     /// # Errors
-    /// There is no such line, the rules refuse it, or the database is away.
-    pub async fn correct(&self, correction: Correction) -> Result<Seq, EngineError> {
-        self.order(|reply| Order::Correct { correction, reply }).await
+    /// The database is away.
+    pub async fn settle(&self, record: ChannelRecord) -> Result<(), EngineError> {
+        self.order(|reply| Order::Settle { record: Box::new(record), reply }).await
+    }
+
+    /// Takes note of how a feed fares.
+    ///
+    /// # Errors
+    /// The channel is being let go.
+    pub async fn report(&self, feed: FeedId, report: Report) -> Result<(), EngineError> {
+        self.send(Order::Report { feed, report }).await
+    }
+
+    /// Takes note of what was said in chat.
+    ///
+    /// # Errors
+    /// The channel is being let go.
+    pub async fn chat(&self, feed: FeedId, lines: Vec<ChatLine>) -> Result<(), EngineError> {
+        self.send(Order::Chat { feed, lines }).await
     }
 
     /// Changes a part of a widget's sentence; on air at once.
@@ -228,10 +254,21 @@ impl ChannelHandle {
         &self,
         question: impl FnOnce(&Channel, Instant) -> T + Send + 'static,
     ) -> Result<T, EngineError> {
+        self.ask_all(|channel, _, now| question(channel, now)).await
+    }
+
+    /// Asks the channel's state something, and what is heard through its feeds besides.
+    ///
+    /// # Errors
+    /// The channel is being let go.
+    pub async fn ask_all<T: Send + 'static>(
+        &self,
+        question: impl FnOnce(&Channel, &Hearing, Instant) -> T + Send + 'static,
+    ) -> Result<T, EngineError> {
         let (reply, answer) = oneshot::channel();
-        let asked = Box::new(move |channel: &Channel, now: Instant| {
+        let asked = Box::new(move |channel: &Channel, hearing: &Hearing, now: Instant| {
             // Whoever asked may have gone away meanwhile.
-            let _ = reply.send(question(channel, now));
+            let _ = reply.send(question(channel, hearing, now));
         });
         self.send(Order::Ask(asked)).await?;
         answer.await.map_err(|_| EngineError::Away)

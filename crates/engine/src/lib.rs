@@ -4,6 +4,7 @@
 
 mod board;
 mod clock;
+mod deeds;
 mod draw;
 mod engine;
 mod error;
@@ -13,7 +14,9 @@ mod task;
 
 pub use board::{Board, PageGuard, WidgetChannel};
 pub use clock::{Clock, SystemClock};
-pub use draw::{Draw, Drawn, Pulse, PulseFeed, Shown};
+pub use deeds::By;
+pub use draw::{Draw, Drawn, Heard, OnAir, Pulse, PulseFeed, Shown};
 pub use engine::{ChannelHandle, Engine};
 pub use error::EngineError;
-pub use orders::{Asked, Correction, Ingested, Pressed};
+pub use orders::{Asked, ChatLine, Decide, Deed, Ingested, Pressed, Report};
+pub use task::heard::Hearing;

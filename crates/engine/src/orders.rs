@@ -1,11 +1,13 @@
 //! What a channel's task can be told.
 
 use crate::EngineError;
+use crate::task::heard::Hearing;
 use tally_core::Instant;
 use tally_core::channel::Channel;
-use tally_core::entry::Draft;
-use tally_core::ids::{Seq, WidgetId};
-use tally_core::widgets::Definition;
+use tally_core::entry::{Body, Draft, Origin};
+use tally_core::ids::{FeedId, Seq, WidgetId};
+use tally_core::widgets::{Definition, Refusal};
+use tally_store::accounts::ChannelRecord;
 use tally_store::feeds::Feed;
 use tokio::sync::oneshot;
 
@@ -37,23 +39,43 @@ pub struct Pressed {
     pub id: String,
 }
 
-/// Somebody's correction of a line.
+/// Decides, in the channel's turn, what a line will say; or refuses in words.
+pub type Decide = Box<dyn FnOnce(&Channel, Instant) -> Result<Body, Refusal> + Send>;
+
+/// Something that somebody does to the record.
+pub struct Deed {
+    /// Where it comes from. A deed with the same origin counts once.
+    pub origin: Origin,
+    /// When it happened; absent means now.
+    pub happened_at: Option<Instant>,
+    /// What it comes to.
+    pub decide: Decide,
+}
+
+/// A line of chat. Chat is not part of the record: it is heard, and forgotten after a while.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Correction {
-    /// Which line.
-    pub target: Seq,
-    /// Whether it counts from now on.
-    pub counts: bool,
-    /// Who, as shown.
-    pub by: String,
-    /// Why.
-    pub reason: Option<String>,
-    /// Unique to this correction, so that one sent twice counts once.
-    pub id: String,
+pub struct ChatLine {
+    /// When it was said.
+    pub at: Instant,
+    /// Who said it.
+    pub name: String,
+    /// What.
+    pub text: String,
+}
+
+/// How a feed that we keep going fares.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Report {
+    /// It works; something was heard through it now.
+    Heard,
+    /// It is connected, and nothing has come yet.
+    Connected,
+    /// It does not work: why, and what to do.
+    Failing(String),
 }
 
 /// A question to a channel's state.
-pub type Asked = Box<dyn FnOnce(&Channel, Instant) + Send>;
+pub type Asked = Box<dyn FnOnce(&Channel, &Hearing, Instant) + Send>;
 
 /// The place where an answer goes.
 pub(crate) type Reply<T> = oneshot::Sender<Result<T, EngineError>>;
@@ -62,10 +84,14 @@ pub(crate) type Reply<T> = oneshot::Sender<Result<T, EngineError>>;
 pub(crate) enum Order {
     /// Record what a feed brings.
     Ingest { drafts: Vec<Draft>, reply: Reply<Ingested> },
-    /// Operate a widget.
-    Press { press: Pressed, reply: Reply<Seq> },
-    /// Void a line, or let it count again.
-    Correct { correction: Correction, reply: Reply<Seq> },
+    /// Record what somebody does.
+    Record { deed: Deed, reply: Reply<Seq> },
+    /// Reckon otherwise from now on.
+    Settle { record: Box<ChannelRecord>, reply: Reply<()> },
+    /// Take note of how a feed fares.
+    Report { feed: FeedId, report: Report },
+    /// Take note of what was said in chat.
+    Chat { feed: FeedId, lines: Vec<ChatLine> },
     /// Change a part of a widget's sentence.
     Edit { widget: WidgetId, key: String, text: String, reply: Reply<()> },
     /// Make a widget.

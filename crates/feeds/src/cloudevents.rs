@@ -7,6 +7,7 @@ use percent_encoding::percent_decode_str;
 use serde_json::{Map, Value};
 use tally_core::Instant;
 use tally_core::entry::{Incoming, Origin};
+use tally_core::happening::{Actor, Happening};
 
 /// Most events in a batch.
 pub const MOST_EVENTS: usize = 1_000;
@@ -67,6 +68,39 @@ pub fn parse(mode: Mode, attributes: &[(String, String)], body: &[u8], now: Inst
             Ok(vec![one(event, now)?])
         }
     }
+}
+
+/// Adds to each gift the subscriptions that it stands for, for services that send only the gift.
+/// Each has an origin of its own, so that a second delivery finds all of them known.
+///
+/// # Errors
+/// A gift of more than [`MOST_EVENTS`].
+pub fn expand_gifts(events: Vec<Incoming>) -> Result<Vec<Incoming>, Problem> {
+    let mut all = Vec::with_capacity(events.len());
+    for (index, event) in events.into_iter().enumerate() {
+        if let Happening::Gift { actor, tier, count } = &event.happening {
+            if *count as usize > MOST_EVENTS {
+                let detail = format!("This feed expands gifts, and takes at most {MOST_EVENTS} at once.");
+                return Err(Problem::new("/data/count", detail).in_event(index));
+            }
+            for number in 1..=*count {
+                let id = format!("{}#{number}", event.origin.id.chars().take(240).collect::<String>());
+                all.push(Incoming {
+                    origin: Origin { source: event.origin.source.clone(), id },
+                    happened_at: event.happened_at,
+                    happening: Happening::Sub {
+                        actor: Actor { id: None, name: "Somebody".into(), avatar: None, anonymous: true },
+                        tier: *tier,
+                        months: None,
+                        message: None,
+                        gifted_by: Some(actor.clone()),
+                    },
+                });
+            }
+        }
+        all.push(event);
+    }
+    Ok(all)
 }
 
 fn batch(events: Vec<Value>, now: Instant) -> Result<Vec<Incoming>, Problem> {
@@ -207,6 +241,24 @@ mod tests {
         assert_eq!(parse(Mode::Batch, &[], b"[]", now()), Ok(vec![]));
         assert!(parse(Mode::Batch, &[], good.as_bytes(), now()).is_err());
         assert!(parse(Mode::Structured, &[], b"[]", now()).is_err());
+    }
+
+    #[test]
+    fn a_gift_can_stand_for_its_subscriptions() {
+        let gift = |count| {
+            event(|e| {
+                e["type"] = json!("tally.gift");
+                e["data"] = json!({"actor": {"name": "bram"}, "tier": 2, "count": count});
+            })
+        };
+        let read = |count| parse(Mode::Structured, &[], &gift(count), now()).unwrap();
+        let all = expand_gifts(read(3)).unwrap();
+        let ids: Vec<&str> = all.iter().map(|one| one.origin.id.as_str()).collect();
+        assert_eq!(ids, ["t-1#1", "t-1#2", "t-1#3", "t-1"]);
+        assert_eq!(all[0].happening.words(), "Somebody was given a subscription by bram, tier 2");
+        assert_eq!(expand_gifts(read(1_001)).unwrap_err().pointer, "/data/count");
+        let tip = parse(Mode::Structured, &[], &event(|_| {}), now()).unwrap();
+        assert_eq!(expand_gifts(tip.clone()).unwrap(), tip);
     }
 
     #[test]

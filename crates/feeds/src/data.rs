@@ -12,9 +12,12 @@ const MOST_MONTHS: u64 = 1_200;
 const MOST: i64 = 1_000_000_000_000;
 
 /// Reads the data of an event of a type.
+///
+/// # Errors
+/// An unknown type, or the first field that breaks a rule.
 pub(crate) fn happening(kind: &str, data: Value) -> Result<Happening, Problem> {
-    let Some(kind) = kind.strip_prefix("tally.").and_then(Kind::of_key) else {
-        let known: Vec<String> = Kind::ALL.iter().map(|kind| format!("tally.{}", kind.key())).collect();
+    let Some(kind) = kind.strip_prefix("tally.").and_then(Kind::of_key).filter(|kind| Kind::SENT.contains(kind)) else {
+        let known: Vec<String> = Kind::SENT.iter().map(|kind| format!("tally.{}", kind.key())).collect();
         return Err(Problem::new("/type", format!("The type must be one of {}.", known.join(", "))));
     };
     let Value::Object(data) = data else {
@@ -66,6 +69,8 @@ pub(crate) fn happening(kind: &str, data: Value) -> Result<Happening, Problem> {
             value: if data.present("value") { Some(data.whole("value", -MOST)?) } else { None },
             text: data.message("text")?,
         },
+        // Made by hand only; refused above.
+        Kind::Adjust => return Err(Problem::new("/type", "An adjustment cannot be sent.")),
     })
 }
 

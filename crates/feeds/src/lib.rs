@@ -1,14 +1,23 @@
 //! What comes in from outside: verified, parsed, and checked against the rules for each field.
 //!
-//! Nothing here touches the network or the database. The web crate hands in what a request
-//! brought and gets happenings for the engine, or a refusal that says what to change.
+//! Most of it is pure: the web crate hands in what a request brought and gets happenings for the
+//! engine, or a refusal that says what to change. [`run`] keeps those feeds going that fetch for
+//! themselves: chat, polled numbers, exchange rates.
 
 #![cfg_attr(test, allow(clippy::unwrap_used, clippy::expect_used))]
 
 pub mod cloudevents;
 mod data;
+pub mod irc;
+pub mod outside;
+pub mod poll;
 mod problem;
+pub mod rates;
+pub mod run;
 pub mod schemas;
 pub mod signature;
+pub mod table;
+pub mod words;
+pub mod write;
 
 pub use problem::Problem;

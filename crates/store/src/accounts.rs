@@ -6,10 +6,10 @@ use chrono::{NaiveTime, Timelike, Weekday};
 use diesel::prelude::*;
 use sha2::{Digest, Sha256};
 use tally_core::calendar::Calendar;
-use tally_core::ids::ChannelId;
+use tally_core::ids::{ChannelId, WidgetId};
 use tally_core::measure::Weights;
 use tally_core::money::Currency;
-use tally_core::widgets::Settings;
+use tally_core::widgets::{Definition, Settings};
 
 /// A channel.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -20,6 +20,17 @@ pub struct ChannelRecord {
     pub name: String,
     /// How it reckons.
     pub settings: Settings,
+    /// Which signals put it on air and take it off.
+    pub air_signals: AirSignals,
+}
+
+/// The names of the signals that put a channel on air and take it off; empty for by hand only.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct AirSignals {
+    /// On air.
+    pub on: String,
+    /// Off air.
+    pub off: String,
 }
 
 /// Somebody who can sign in.
@@ -57,10 +68,10 @@ struct ChannelRow {
     zone: String,
     currency: String,
     day_start_minute: u16,
-    weight_1: u16,
-    weight_2: u16,
-    weight_3: u16,
     week_start: u8,
+    weights: String,
+    on_air_signal: String,
+    off_air_signal: String,
 }
 
 impl ChannelRow {
@@ -77,9 +88,36 @@ impl ChannelRow {
                     day_start: NaiveTime::from_hms_opt(minute / 60, minute % 60, 0)
                         .ok_or_else(|| unreadable("day start"))?,
                 },
-                weights: Weights([self.weight_1, self.weight_2, self.weight_3]),
+                weights: serde_json::from_str::<Weights>(&self.weights).map_err(|_| unreadable("weights"))?,
             },
+            air_signals: AirSignals { on: self.on_air_signal, off: self.off_air_signal },
             name: self.name,
+        })
+    }
+}
+
+/// Settings as their columns.
+#[derive(Insertable, AsChangeset)]
+#[diesel(table_name = channels)]
+struct SettingsColumns {
+    zone: String,
+    currency: String,
+    day_start_minute: u16,
+    week_start: u8,
+    weights: String,
+}
+
+impl SettingsColumns {
+    fn of(settings: &Settings) -> Result<Self, StoreError> {
+        let calendar = &settings.calendar;
+        Ok(Self {
+            zone: calendar.zone.name().to_owned(),
+            currency: settings.currency.code().to_owned(),
+            // Never above 1,439 and 6, so both always fit.
+            day_start_minute: u16::try_from(calendar.day_start.num_seconds_from_midnight() / 60).unwrap_or(0),
+            week_start: u8::try_from(calendar.week_start.num_days_from_monday()).unwrap_or(0),
+            weights: serde_json::to_string(&settings.weights)
+                .map_err(|error| StoreError::Unreadable(error.to_string()))?,
         })
     }
 }
@@ -107,22 +145,8 @@ impl Store {
     ) -> Result<ChannelId, StoreError> {
         self.run(move |conn| {
             conn.transaction(|conn| {
-                let day_start = settings.calendar.day_start;
-                // Never above 1,439, so it always fits.
-                let minute = u16::try_from(day_start.num_seconds_from_midnight() / 60).unwrap_or(0);
-                let week_start = u8::try_from(settings.calendar.week_start.num_days_from_monday()).unwrap_or(0);
-                let [one, two, three] = settings.weights.0;
                 diesel::insert_into(channels::table)
-                    .values((
-                        channels::name.eq(name),
-                        channels::zone.eq(settings.calendar.zone.name()),
-                        channels::currency.eq(settings.currency.code().to_owned()),
-                        channels::day_start_minute.eq(minute),
-                        channels::weight_1.eq(one),
-                        channels::weight_2.eq(two),
-                        channels::weight_3.eq(three),
-                        channels::week_start.eq(week_start),
-                    ))
+                    .values((channels::name.eq(name), &SettingsColumns::of(&settings)?))
                     .execute(conn)?;
                 // MariaDB's INSERT returns nothing through Diesel; the session knows what it made.
                 let id: u64 = diesel::select(last_insert_id()).get_result(conn)?;
@@ -144,6 +168,35 @@ impl Store {
         self.run(move |conn| {
             let row: ChannelRow = channels::table.find(id.0).select(ChannelRow::as_select()).first(conn)?;
             row.record()
+        })
+        .await
+    }
+
+    /// Changes a channel's name, how it reckons, and which signals put it on air and take it off;
+    /// with the definitions of widgets that are told otherwise because of it. All or nothing.
+    ///
+    /// # Errors
+    /// The database is away.
+    pub async fn save_settings(
+        &self,
+        record: ChannelRecord,
+        definitions: Vec<(WidgetId, Definition)>,
+    ) -> Result<(), StoreError> {
+        self.run(move |conn| {
+            conn.transaction(|conn| {
+                diesel::update(channels::table.find(record.id.0))
+                    .set((
+                        channels::name.eq(record.name),
+                        &SettingsColumns::of(&record.settings)?,
+                        channels::on_air_signal.eq(record.air_signals.on),
+                        channels::off_air_signal.eq(record.air_signals.off),
+                    ))
+                    .execute(conn)?;
+                for (id, definition) in definitions {
+                    crate::widgets::save_definition(conn, id, &definition)?;
+                }
+                Ok(())
+            })
         })
         .await
     }

@@ -3,13 +3,14 @@
 use crate::schema::feeds;
 use crate::{Store, StoreError};
 use diesel::prelude::*;
+use serde::{Deserialize, Serialize};
+use std::collections::BTreeMap;
 use std::fmt;
 use tally_core::Instant;
 use tally_core::ids::ChannelId;
 
 /// A feed with its secrets.
-#[derive(Clone, PartialEq, Eq, Queryable, Selectable)]
-#[diesel(table_name = feeds)]
+#[derive(Clone, PartialEq, Eq)]
 pub struct Feed {
     /// Which.
     pub id: u32,
@@ -17,8 +18,6 @@ pub struct Feed {
     pub channel_id: u32,
     /// How its owner calls it.
     pub name: String,
-    /// `webhook`.
-    pub kind: String,
     /// The unguessable part of its address.
     pub token: String,
     /// `whsec_…`: what senders sign with.
@@ -27,9 +26,92 @@ pub struct Feed {
     pub previous_secret: Option<String>,
     /// Until when the previous secret is still good, microseconds of Unix time.
     pub previous_until_us: Option<i64>,
+    /// Of which kind it is, and how it is wired.
+    pub wiring: Wiring,
+    /// Whether it stands still.
+    pub paused: bool,
+    /// Whether its owner has removed it. Its lines stay.
+    pub removed: bool,
 }
 
-/// Secrets and tokens never reach a log by way of `{:?}`.
+/// Of which kind a feed is, and how it is wired.
+#[derive(Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(tag = "kind", rename_all = "snake_case")]
+pub enum Wiring {
+    /// Signed CloudEvents, see the contract with senders.
+    Webhook {
+        /// Whether a gift stands for its subscriptions too: for services that do not send them.
+        #[serde(default)]
+        expand_gifts: bool,
+    },
+    /// A chat that speaks IRC.
+    Chat(Chat),
+    /// Numbers from an address that is asked again and again.
+    Poll(Poll),
+    /// Exchange rates from an address.
+    Rates {
+        /// The address of the table.
+        url: String,
+    },
+    /// Lines of a file.
+    Import {
+        /// How many lines came with it.
+        lines: u64,
+    },
+}
+
+/// How a chat is wired.
+#[derive(Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Chat {
+    /// Host name or address.
+    pub host: String,
+    /// Port.
+    pub port: u16,
+    /// Whether the line is encrypted.
+    pub tls: bool,
+    /// The name under which to read along.
+    pub nick: String,
+    /// Its password; empty for none.
+    pub password: String,
+    /// The room, such as `#saltmarsh`.
+    pub room: String,
+    /// A certificate to trust besides the machine's, in PEM form; empty for none.
+    #[serde(default)]
+    pub certificate: String,
+}
+
+/// How a polled address is wired.
+#[derive(Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Poll {
+    /// The address.
+    pub url: String,
+    /// Seconds from one question to the next.
+    pub every: u32,
+    /// Level by level: its name, and the JSON Pointer (RFC 6901) of its value in the answer.
+    pub levels: BTreeMap<String, String>,
+}
+
+impl Wiring {
+    /// The word for its kind.
+    #[must_use]
+    pub fn kind(&self) -> &'static str {
+        match self {
+            Self::Webhook { .. } => "webhook",
+            Self::Chat(_) => "chat",
+            Self::Poll(_) => "poll",
+            Self::Rates { .. } => "rates",
+            Self::Import { .. } => "import",
+        }
+    }
+}
+
+/// Secrets, passwords and addresses never reach a log by way of `{:?}`.
+impl fmt::Debug for Wiring {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str(self.kind())
+    }
+}
+
 impl fmt::Debug for Feed {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         f.debug_struct("Feed").field("id", &self.id).field("name", &self.name).finish_non_exhaustive()
@@ -48,8 +130,50 @@ impl Feed {
     }
 }
 
+#[derive(Queryable, Selectable)]
+#[diesel(table_name = feeds)]
+struct FeedRow {
+    id: u32,
+    channel_id: u32,
+    name: String,
+    token: String,
+    secret: String,
+    previous_secret: Option<String>,
+    previous_until_us: Option<i64>,
+    wiring: Option<String>,
+    paused: u8,
+    removed: u8,
+}
+
+impl FeedRow {
+    fn feed(self) -> Result<Feed, StoreError> {
+        let wiring = match &self.wiring {
+            // Wired before there was any other kind.
+            None => Wiring::Webhook { expand_gifts: false },
+            Some(wiring) => serde_json::from_str(wiring)
+                .map_err(|error| StoreError::Unreadable(format!("feed {}: {error}", self.id)))?,
+        };
+        Ok(Feed {
+            id: self.id,
+            channel_id: self.channel_id,
+            name: self.name,
+            token: self.token,
+            secret: self.secret,
+            previous_secret: self.previous_secret,
+            previous_until_us: self.previous_until_us,
+            wiring,
+            paused: self.paused != 0,
+            removed: self.removed != 0,
+        })
+    }
+}
+
+fn json(wiring: &Wiring) -> Result<String, StoreError> {
+    serde_json::to_string(wiring).map_err(|error| StoreError::Unreadable(error.to_string()))
+}
+
 impl Store {
-    /// Makes a webhook feed.
+    /// Makes a feed. Only a webhook uses its token and secret, but every feed has them.
     ///
     /// # Errors
     /// The database is away.
@@ -57,6 +181,7 @@ impl Store {
         &self,
         channel: ChannelId,
         name: String,
+        wiring: Wiring,
         token: String,
         secret: String,
     ) -> Result<Feed, StoreError> {
@@ -65,27 +190,47 @@ impl Store {
                 .values((
                     feeds::channel_id.eq(channel.0),
                     feeds::name.eq(name),
-                    feeds::kind.eq("webhook"),
+                    feeds::kind.eq(wiring.kind()),
                     feeds::token.eq(&token),
                     feeds::secret.eq(secret),
+                    feeds::wiring.eq(json(&wiring)?),
                 ))
                 .execute(conn)?;
-            Ok(feeds::table.filter(feeds::token.eq(token)).select(Feed::as_select()).first(conn)?)
+            let row: FeedRow = feeds::table.filter(feeds::token.eq(token)).select(FeedRow::as_select()).first(conn)?;
+            row.feed()
         })
         .await
     }
 
-    /// A channel's feeds in the order in which they were made.
+    /// A channel's feeds in the order in which they were made, removed ones too.
     ///
     /// # Errors
     /// The database is away.
     pub async fn feeds(&self, channel: ChannelId) -> Result<Vec<Feed>, StoreError> {
         self.run(move |conn| {
-            Ok(feeds::table
+            let rows: Vec<FeedRow> = feeds::table
                 .filter(feeds::channel_id.eq(channel.0))
                 .order(feeds::id)
-                .select(Feed::as_select())
-                .load(conn)?)
+                .select(FeedRow::as_select())
+                .load(conn)?;
+            rows.into_iter().map(FeedRow::feed).collect()
+        })
+        .await
+    }
+
+    /// The feeds of all channels that must be kept going: neither paused nor removed.
+    ///
+    /// # Errors
+    /// The database is away.
+    pub async fn feeds_to_run(&self) -> Result<Vec<Feed>, StoreError> {
+        self.run(move |conn| {
+            let rows: Vec<FeedRow> = feeds::table
+                .filter(feeds::removed.eq(0).and(feeds::paused.eq(0)))
+                .filter(feeds::kind.eq_any(["chat", "poll", "rates"]))
+                .order(feeds::id)
+                .select(FeedRow::as_select())
+                .load(conn)?;
+            rows.into_iter().map(FeedRow::feed).collect()
         })
         .await
     }
@@ -93,37 +238,54 @@ impl Store {
     /// The feed behind an address.
     ///
     /// # Errors
-    /// [`StoreError::NotFound`] when there is none.
+    /// [`StoreError::NotFound`] when there is none, or it was removed.
     pub async fn feed_by_token(&self, token: String) -> Result<Feed, StoreError> {
-        self.run(move |conn| Ok(feeds::table.filter(feeds::token.eq(token)).select(Feed::as_select()).first(conn)?))
-            .await
+        self.run(move |conn| {
+            let row: FeedRow = feeds::table
+                .filter(feeds::token.eq(token).and(feeds::removed.eq(0)))
+                .select(FeedRow::as_select())
+                .first(conn)?;
+            row.feed()
+        })
+        .await
     }
 
-    /// Gives a feed a new secret; the present one stays good until `until`.
+    /// One feed of a channel.
     ///
     /// # Errors
     /// [`StoreError::NotFound`] when the channel has no such feed.
-    pub async fn rotate_secret(
-        &self,
-        channel: ChannelId,
-        feed: u32,
-        secret: String,
-        until: Instant,
-    ) -> Result<Feed, StoreError> {
+    pub async fn feed(&self, channel: ChannelId, feed: u32) -> Result<Feed, StoreError> {
         self.run(move |conn| {
-            let old: Feed = feeds::table
+            let row: FeedRow = feeds::table
                 .find(feed)
                 .filter(feeds::channel_id.eq(channel.0))
-                .select(Feed::as_select())
+                .select(FeedRow::as_select())
                 .first(conn)?;
-            diesel::update(feeds::table.find(feed))
+            row.feed()
+        })
+        .await
+    }
+
+    /// Keeps what is changed of a feed: its name, wiring, token, secrets, and whether it stands
+    /// still or is removed.
+    ///
+    /// # Errors
+    /// The database is away.
+    pub async fn save_feed(&self, feed: Feed) -> Result<(), StoreError> {
+        self.run(move |conn| {
+            diesel::update(feeds::table.find(feed.id).filter(feeds::channel_id.eq(feed.channel_id)))
                 .set((
-                    feeds::secret.eq(secret),
-                    feeds::previous_secret.eq(Some(old.secret)),
-                    feeds::previous_until_us.eq(Some(until.timestamp_micros())),
+                    feeds::name.eq(feed.name),
+                    feeds::token.eq(feed.token),
+                    feeds::secret.eq(feed.secret),
+                    feeds::previous_secret.eq(feed.previous_secret),
+                    feeds::previous_until_us.eq(feed.previous_until_us),
+                    feeds::wiring.eq(json(&feed.wiring)?),
+                    feeds::paused.eq(u8::from(feed.paused)),
+                    feeds::removed.eq(u8::from(feed.removed)),
                 ))
                 .execute(conn)?;
-            Ok(feeds::table.find(feed).select(Feed::as_select()).first(conn)?)
+            Ok(())
         })
         .await
     }

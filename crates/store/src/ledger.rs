@@ -264,24 +264,38 @@ impl Store {
         .await
     }
 
-    /// The `most` entries of a kind that happened last, newest first.
+    /// Which of these keys of origins stand in the ledger already, see [`crate::rows::origin_key`].
+    ///
+    /// # Errors
+    /// The database is away.
+    pub async fn known_origins(&self, channel: ChannelId, keys: Vec<Vec<u8>>) -> Result<HashSet<Vec<u8>>, StoreError> {
+        self.run(move |conn| {
+            let mut known = HashSet::new();
+            for keys in keys.chunks(ROWS_A_STATEMENT) {
+                let there: Vec<Vec<u8>> = entries::table
+                    .select(entries::origin)
+                    .filter(entries::channel_id.eq(channel.0).and(entries::origin.eq_any(keys)))
+                    .load(conn)?;
+                known.extend(there);
+            }
+            Ok(known)
+        })
+        .await
+    }
+
+    /// The entries at these places, in the order of the places.
     ///
     /// # Errors
     /// The database is away, or an entry cannot be read.
-    pub async fn newest_of_kind(
-        &self,
-        channel: ChannelId,
-        kind: &'static str,
-        most: i64,
-    ) -> Result<Vec<Entry>, StoreError> {
+    pub async fn entries_at(&self, channel: ChannelId, places: Vec<Seq>) -> Result<Vec<Entry>, StoreError> {
         self.run(move |conn| {
+            let numbers: Vec<u64> = places.iter().map(|seq| seq.0).collect();
             let rows: Vec<EntryRow> = entries::table
-                .filter(entries::channel_id.eq(channel.0).and(entries::kind.eq(kind)))
-                .order((entries::happened_us.desc(), entries::seq.desc()))
-                .limit(most)
+                .filter(entries::channel_id.eq(channel.0).and(entries::seq.eq_any(numbers)))
                 .select(EntryRow::as_select())
                 .load(conn)?;
-            rows.into_iter().map(EntryRow::entry).collect()
+            let mut found: HashMap<u64, EntryRow> = rows.into_iter().map(|row| (row.seq, row)).collect();
+            places.iter().filter_map(|seq| found.remove(&seq.0)).map(EntryRow::entry).collect()
         })
         .await
     }

@@ -8,10 +8,10 @@ diesel::table! {
         zone -> Varchar,
         currency -> Char,
         day_start_minute -> Unsigned<SmallInt>,
-        weight_1 -> Unsigned<SmallInt>,
-        weight_2 -> Unsigned<SmallInt>,
-        weight_3 -> Unsigned<SmallInt>,
         week_start -> Unsigned<TinyInt>,
+        weights -> Varchar,
+        on_air_signal -> Varchar,
+        off_air_signal -> Varchar,
     }
 }
 
@@ -35,6 +35,9 @@ diesel::table! {
         secret -> Varchar,
         previous_secret -> Nullable<Varchar>,
         previous_until_us -> Nullable<Bigint>,
+        wiring -> Nullable<Text>,
+        paused -> Unsigned<TinyInt>,
+        removed -> Unsigned<TinyInt>,
     }
 }
 
@@ -78,5 +81,14 @@ diesel::table! {
         seq -> Unsigned<Bigint>,
         version -> Unsigned<Integer>,
         body -> Longtext,
+    }
+}
+
+diesel::table! {
+    book_parts (channel_id, day, part) {
+        channel_id -> Unsigned<Integer>,
+        day -> Bigint,
+        part -> Unsigned<Integer>,
+        body -> Mediumblob,
     }
 }

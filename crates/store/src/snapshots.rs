@@ -1,52 +1,131 @@
-//! Snapshots: a shortcut for starting, never the truth.
+//! Snapshots and the parts of the book beside them: a shortcut for starting, never the truth.
 
-use crate::schema::snapshots;
+use crate::schema::{book_parts, snapshots};
 use crate::{Store, StoreError};
 use diesel::prelude::*;
+use tally_core::book::{Fact, PART};
 use tally_core::channel::Snapshot;
 use tally_core::ids::ChannelId;
 
-/// Raised whenever folding changes its meaning; older snapshots are then left aside.
-const VERSION: u32 = 2;
+/// Raised whenever folding or the form of what is kept changes; older ones are then left aside.
+const VERSION: u32 = 3;
+/// How many parts are read at a time.
+const PARTS_A_READ: i64 = 64;
+
+/// The pages of a book: UTC days since 1970, and the facts of each.
+pub type Pages = Vec<(i64, Vec<Fact>)>;
+
+/// A changed stretch of the book, ready to be kept.
+#[derive(Debug, Clone)]
+pub struct BookPart {
+    day: i64,
+    part: u32,
+    body: Vec<u8>,
+}
+
+impl BookPart {
+    /// The parts of a day whose facts from one of them on have changed.
+    ///
+    /// # Errors
+    /// A fact cannot be written, which none of ours does.
+    pub fn of(day: i64, facts: &[Fact], changed: usize) -> Result<Vec<Self>, StoreError> {
+        let first = changed / PART;
+        let part = |(index, facts): (usize, &[Fact])| {
+            let body = postcard::to_stdvec(facts).map_err(|error| StoreError::Unreadable(error.to_string()))?;
+            Ok(Self { day, part: u32::try_from(index).unwrap_or(u32::MAX), body })
+        };
+        facts.chunks(PART).enumerate().skip(first).map(part).collect()
+    }
+}
 
 impl Store {
-    /// Keeps a snapshot in place of the one before.
+    /// Keeps a snapshot in place of the one before, with what has changed in the book since.
     ///
     /// # Errors
     /// The database is away.
-    pub async fn save_snapshot(&self, channel: ChannelId, snapshot: Snapshot) -> Result<(), StoreError> {
+    pub async fn save_snapshot(
+        &self,
+        channel: ChannelId,
+        snapshot: Snapshot,
+        parts: Vec<BookPart>,
+    ) -> Result<(), StoreError> {
         self.run(move |conn| {
             let body = serde_json::to_string(&snapshot).map_err(|error| StoreError::Unreadable(error.to_string()))?;
-            diesel::replace_into(snapshots::table)
-                .values((
-                    snapshots::channel_id.eq(channel.0),
-                    snapshots::seq.eq(snapshot.last_seq.0),
-                    snapshots::version.eq(VERSION),
-                    snapshots::body.eq(body),
-                ))
-                .execute(conn)?;
-            Ok(())
+            conn.transaction(|conn| {
+                for BookPart { day, part, body } in parts {
+                    diesel::replace_into(book_parts::table)
+                        .values((
+                            book_parts::channel_id.eq(channel.0),
+                            book_parts::day.eq(day),
+                            book_parts::part.eq(part),
+                            book_parts::body.eq(body),
+                        ))
+                        .execute(conn)?;
+                }
+                diesel::replace_into(snapshots::table)
+                    .values((
+                        snapshots::channel_id.eq(channel.0),
+                        snapshots::seq.eq(snapshot.last_seq.0),
+                        snapshots::version.eq(VERSION),
+                        snapshots::body.eq(body),
+                    ))
+                    .execute(conn)?;
+                Ok(())
+            })
         })
         .await
     }
 
-    /// The snapshot of a channel, if there is one that this version understands.
+    /// The snapshot of a channel with the pages of its book, if there is one that this version
+    /// understands.
     ///
     /// # Errors
     /// The database is away.
-    pub async fn snapshot(&self, channel: ChannelId) -> Result<Option<Snapshot>, StoreError> {
+    pub async fn snapshot(&self, channel: ChannelId) -> Result<Option<(Snapshot, Pages)>, StoreError> {
         self.run(move |conn| {
-            let body: Option<String> = snapshots::table
-                .filter(snapshots::channel_id.eq(channel.0).and(snapshots::version.eq(VERSION)))
-                .select(snapshots::body)
-                .first(conn)
-                .optional()?;
-            Ok(body.and_then(|body| {
-                let read = serde_json::from_str(&body);
+            conn.transaction(|conn| {
+                let body: Option<String> = snapshots::table
+                    .filter(snapshots::channel_id.eq(channel.0).and(snapshots::version.eq(VERSION)))
+                    .select(snapshots::body)
+                    .first(conn)
+                    .optional()?;
+                let Some(body) = body else { return Ok(None) };
+                let read: Result<Snapshot, _> = serde_json::from_str(&body);
                 // It was only a shortcut; the ledger tells the same.
-                read.inspect_err(|error| tracing::warn!(%error, %channel, "a snapshot cannot be read")).ok()
-            }))
+                let snapshot = read.inspect_err(|error| tracing::warn!(%error, %channel, "a snapshot cannot be read"));
+                let Ok(snapshot) = snapshot else { return Ok(None) };
+                Ok(pages(conn, channel)?.map(|pages| (snapshot, pages)))
+            })
         })
         .await
+    }
+}
+
+fn pages(conn: &mut MysqlConnection, channel: ChannelId) -> Result<Option<Pages>, StoreError> {
+    let mut pages: Pages = Vec::new();
+    let mut after: Option<(i64, u32)> = None;
+    loop {
+        let mut query = book_parts::table
+            .filter(book_parts::channel_id.eq(channel.0))
+            .order((book_parts::day, book_parts::part))
+            .limit(PARTS_A_READ)
+            .select((book_parts::day, book_parts::part, book_parts::body))
+            .into_boxed();
+        if let Some((day, part)) = after {
+            let later = book_parts::day.gt(day).or(book_parts::day.eq(day).and(book_parts::part.gt(part)));
+            query = query.filter(later);
+        }
+        let parts: Vec<(i64, u32, Vec<u8>)> = query.load(conn)?;
+        let Some((day, part, _)) = parts.last() else { return Ok(Some(pages)) };
+        after = Some((*day, *part));
+        for (day, _, body) in parts {
+            let read: Result<Vec<Fact>, _> = postcard::from_bytes(&body);
+            let facts = read.inspect_err(|error| tracing::warn!(%error, %channel, "a part of the book cannot be read"));
+            let Ok(facts) = facts else { return Ok(None) };
+            match pages.last_mut() {
+                Some((last, page)) if *last == day => page.extend(facts),
+                _ => pages.push((day, facts)),
+            }
+        }
     }
 }

@@ -2,6 +2,7 @@
 
 use crate::schema::widgets;
 use crate::{Store, StoreError};
+use diesel::mysql::MysqlConnection;
 use diesel::prelude::*;
 use tally_core::ids::{ChannelId, WidgetId};
 use tally_core::widgets::Definition;
@@ -29,6 +30,16 @@ fn record((id, channel, definition, page_token): Row) -> Result<WidgetRecord, St
 
 fn json(definition: &Definition) -> Result<String, StoreError> {
     serde_json::to_string(definition).map_err(|error| StoreError::Unreadable(error.to_string()))
+}
+
+/// Keeps a changed definition.
+pub(crate) fn save_definition(
+    conn: &mut MysqlConnection,
+    id: WidgetId,
+    definition: &Definition,
+) -> Result<(), StoreError> {
+    diesel::update(widgets::table.find(id.0)).set(widgets::definition.eq(json(definition)?)).execute(conn)?;
+    Ok(())
 }
 
 const COLUMNS: (widgets::id, widgets::channel_id, widgets::definition, widgets::page_token) =
@@ -92,11 +103,7 @@ impl Store {
     /// # Errors
     /// The database is away.
     pub async fn save_definition(&self, id: WidgetId, definition: Definition) -> Result<(), StoreError> {
-        self.run(move |conn| {
-            diesel::update(widgets::table.find(id.0)).set(widgets::definition.eq(json(&definition)?)).execute(conn)?;
-            Ok(())
-        })
-        .await
+        self.run(move |conn| save_definition(conn, id, &definition)).await
     }
 
     /// Gives a widget's page another address; the old one is void from now on.

@@ -26,9 +26,16 @@ pub struct Options {
     /// Load the demo channel if nobody owns this server yet, and write DATA/demo.json.
     #[arg(long)]
     pub demo: bool,
-    /// Start the stand-ins too: the tip jar listens here and is wired to the demo's feed.
+    /// How many days back the demo's history reaches.
+    #[arg(long, default_value_t = 365)]
+    pub demo_days: u32,
+    /// Start the stand-ins too: their pages listen here, the chat at the port after, and the demo's
+    /// feeds are wired to them.
     #[arg(long, requires = "demo")]
-    pub tip_jar: Option<SocketAddr>,
+    pub standins: Option<SocketAddr>,
+    /// Let feeds reach this machine and its network too; needed for stand-ins, and for programs at home.
+    #[arg(long)]
+    pub allow_private_addresses: bool,
     /// Most requests a second to one feed.
     #[arg(long, default_value_t = 10_000)]
     pub feed_rate: u32,

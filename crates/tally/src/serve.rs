@@ -1,6 +1,6 @@
 //! From options to a running server, and to its end.
 
-use crate::demo::{self, DemoError};
+use crate::demo::{self, DemoError, StandIns};
 use crate::options::Options;
 use rand::RngCore;
 use std::fs::{self, OpenOptions};
@@ -10,7 +10,7 @@ use std::os::unix::fs::OpenOptionsExt;
 use std::path::Path;
 use std::sync::Arc;
 use tally_engine::{Engine, SystemClock};
-use tally_standin::tip_jar;
+use tally_feeds::outside::Outside;
 use tally_store::{Store, StoreError};
 use tally_web::{App, Config, Drawer};
 use tokio::signal::unix::{SignalKind, signal};
@@ -43,6 +43,14 @@ pub enum StartError {
 
 fn listen(address: std::net::SocketAddr) -> Result<TcpListener, StartError> {
     TcpListener::bind(address).map_err(|error| StartError::Listen(address, error))
+}
+
+/// The port after; any port where any will do.
+fn beside(mut at: std::net::SocketAddr) -> std::net::SocketAddr {
+    if at.port() != 0 {
+        at.set_port(at.port().saturating_add(1));
+    }
+    at
 }
 
 /// Writes a file that only its owner may read, whole or not at all.
@@ -87,7 +95,8 @@ pub async fn serve(options: Options) -> Result<(), StartError> {
     );
     fs::create_dir_all(&options.data).map_err(|error| StartError::File(options.data.display().to_string(), error))?;
     let listener = listen(options.listen)?;
-    let jar_listener = options.tip_jar.map(listen).transpose()?;
+    let outside_world =
+        options.standins.map(|at| Ok::<_, StartError>((listen(at)?, listen(beside(at))?))).transpose()?;
     let at = listener.local_addr().map_err(StartError::Server)?;
     let base_url = options.base_url.clone().unwrap_or_else(|| format!("http://{at}"));
     let base_url = base_url.trim_end_matches('/').to_owned();
@@ -95,9 +104,22 @@ pub async fn serve(options: Options) -> Result<(), StartError> {
     let store = Store::open(&database_url(&options)?, CONNECTIONS)?;
     store.migrate().await?;
     let engine = Engine::new(store, Arc::new(Drawer), Arc::new(SystemClock));
-    let wiring = if options.demo { demo::load(&engine, &options.data, &base_url).await? } else { None };
+    let stand_ins = match &outside_world {
+        Some((pages, chat)) => Some(StandIns {
+            pages: pages.local_addr().map_err(StartError::Server)?,
+            chat: chat.local_addr().map_err(StartError::Server)?,
+        }),
+        None => None,
+    };
+    let wirings = if options.demo {
+        demo::load(&engine, &options.data, &base_url, stand_ins, options.demo_days).await?
+    } else {
+        None
+    };
 
-    let config = Config { base_url: base_url.clone(), feed_rate: options.feed_rate };
+    let outside = Outside { allow_private: options.allow_private_addresses };
+    let config = Config { base_url: base_url.clone(), feed_rate: options.feed_rate, outside };
+    let feeds = tokio::spawn(tally_feeds::run::keep(engine.clone(), outside));
     let app = App::new(engine.clone(), config, &session_key(&options.data)?);
     let server = tally_web::run(listener, app).map_err(StartError::Server)?;
     let handle = server.handle();
@@ -105,12 +127,13 @@ pub async fn serve(options: Options) -> Result<(), StartError> {
     servers.spawn(server);
     println!("Eager Tally: {base_url}");
     let mut handles = vec![handle];
-    if let (Some(listener), Some(wiring)) = (jar_listener, wiring) {
-        let address = listener.local_addr().map_err(StartError::Server)?;
-        let jar = tip_jar::run(listener, wiring).map_err(StartError::Server)?;
-        handles.push(jar.handle());
-        servers.spawn(jar);
+    if let (Some((pages, chat)), Some(wirings)) = (outside_world, wirings) {
+        let address = pages.local_addr().map_err(StartError::Server)?;
+        let world = tally_standin::run(pages, chat, wirings).map_err(StartError::Server)?;
+        handles.push(world.handle());
+        servers.spawn(world);
         println!("Tip jar (stand-in): http://{address}");
+        println!("Chat, numbers, rates, a game and scripted shows (stand-ins): http://{address}/world");
     }
 
     tokio::select! {
@@ -125,6 +148,7 @@ pub async fn serve(options: Options) -> Result<(), StartError> {
     for handle in handles {
         handle.stop(true).await;
     }
+    feeds.abort();
     engine.stop().await;
     Ok(())
 }

@@ -189,13 +189,53 @@
         const fresh = document.createElement('ol');
         fresh.innerHTML = await answer.text();
         // Nothing moves under a hand that is at work here, nor when nothing has changed.
-        const busy = head.querySelector('details[open]') || head.contains(document.activeElement);
+        const busy = head.querySelector('.is-open') || head.contains(document.activeElement);
         if (busy || fresh.textContent === head.textContent) return;
         Idiomorph.morph(head, fresh.innerHTML, { morphStyle: 'innerHTML' });
         htmx.process(head);
       }, 300);
     });
   }
+
+  // ---- the switch at the top edge is drawn live, and its button must be known to htmx ----
+  document.addEventListener('tally:put', (event) => {
+    if (event.detail === 'air') for (const place of document.querySelectorAll('[data-live="air"]')) htmx.process(place);
+  });
+
+  // ---- a form shows only the fields that what was chosen needs ----
+  function choose(select) {
+    for (const one of select.form.querySelectorAll('[data-for]')) one.hidden = !one.dataset.for.split(' ').includes(select.value);
+  }
+  for (const select of document.querySelectorAll('[data-chooses]')) {
+    choose(select);
+    select.addEventListener('change', () => choose(select));
+  }
+
+  // ---- sending a file ----
+  document.addEventListener('submit', async (event) => {
+    const form = event.target.closest('[data-upload]');
+    if (!form) return;
+    event.preventDefault();
+    const file = form.querySelector('[type=file]').files[0];
+    if (!file) return;
+    const button = form.querySelector('button');
+    button.disabled = true;
+    say('Reading the file…');
+    try {
+      const answer = await fetch(`${form.dataset.upload}?name=${encodeURIComponent(file.name)}`, {
+        method: 'POST',
+        headers: { 'x-csrf-token': csrf },
+        body: file,
+      });
+      const next = answer.headers.get('hx-redirect');
+      if (next) return location.assign(next);
+      document.getElementById('refusal').innerHTML = answer.status === 422 ? await answer.text() : '';
+      if (answer.status !== 422) say('That did not work. Reload the page and try again.', true);
+    } catch {
+      say('The server does not answer. Try again in a moment.', true);
+    }
+    button.disabled = false;
+  });
 
   // ---- copying and showing ----
   document.addEventListener('click', async (event) => {

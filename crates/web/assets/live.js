@@ -115,6 +115,12 @@
       if (face.textContent !== text) face.textContent = text;
       if (left > 0) wait = Math.min(wait, left % 1000 || 1000);
     }
+    for (const face of document.querySelectorAll('[data-since]')) {
+      const gone = Math.max(serverNow() - Number(face.dataset.since), 0);
+      const text = digits(Math.floor(gone / 1000));
+      if (face.textContent !== text) face.textContent = text;
+      wait = Math.min(wait, 1000 - (gone % 1000));
+    }
     if (wait < Infinity) timer = setTimeout(tick, wait + 1);
   }
 

@@ -1,8 +1,10 @@
 //! What every handler has at hand.
 
+use crate::rooms::feeds::import::Uploads;
 use crate::security::limits::Limits;
 use actix_web::cookie::Key;
 use tally_engine::Engine;
+use tally_feeds::outside::Outside;
 
 /// What can be set from outside.
 #[derive(Debug, Clone)]
@@ -11,6 +13,8 @@ pub struct Config {
     pub base_url: String,
     /// Most requests a second to one feed.
     pub feed_rate: u32,
+    /// What feeds may reach.
+    pub outside: Outside,
 }
 
 /// What every handler has at hand.
@@ -23,6 +27,8 @@ pub struct App {
     pub session_key: Key,
     /// Rates.
     pub limits: Limits,
+    /// Files that were sent and not yet added.
+    pub uploads: Uploads,
 }
 
 impl App {
@@ -30,7 +36,7 @@ impl App {
     #[must_use]
     pub fn new(engine: Engine, config: Config, session_key: &[u8; 64]) -> Self {
         let limits = Limits::new(config.feed_rate);
-        Self { engine, config, session_key: Key::from(session_key), limits }
+        Self { engine, config, session_key: Key::from(session_key), limits, uploads: Uploads::default() }
     }
 
     /// Whether pages are reached over TLS.

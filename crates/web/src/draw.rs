@@ -11,7 +11,7 @@ use tally_core::channel::RollLine;
 use tally_core::ids::WidgetId;
 use tally_core::view::View;
 use tally_core::widgets::Lever;
-use tally_engine::{Draw, Drawn, Pulse, PulseFeed, Shown};
+use tally_engine::{ChatLine, Draw, Drawn, Heard, OnAir, Pulse, PulseFeed, Shown};
 
 /// A feed that has brought nothing for this long is quiet.
 const QUIET_MINUTES: i64 = 30;
@@ -74,6 +74,26 @@ struct Strip<'a> {
     lamps: Vec<Lamp>,
     pages: usize,
     last: Option<&'a Line>,
+    chat: Option<&'a ChatLine>,
+}
+
+/// The switch that puts the channel on air and takes it off, at the top edge of every room.
+#[derive(Template)]
+#[template(path = "air_switch.html")]
+pub struct AirSwitch {
+    /// Since when the channel has been on air, in words and in milliseconds of Unix time.
+    since: Option<(String, i64)>,
+}
+
+impl AirSwitch {
+    /// The switch at an instant.
+    pub fn of(on_air: OnAir, calendar: &Calendar, now: Instant) -> Self {
+        let since = match on_air {
+            OnAir::Off => None,
+            OnAir::Since(at) => Some((since(calendar, at, now), at.timestamp_millis())),
+        };
+        Self { since }
+    }
 }
 
 #[derive(Template)]
@@ -102,11 +122,16 @@ pub struct Line {
 
 impl Lamp {
     /// The lamp of a feed at an instant.
-    pub fn of(name: &str, last: Option<Instant>, calendar: &Calendar, now: Instant) -> Self {
-        let (lamp, word) = match last {
-            None => ("hollow", "nothing yet".to_owned()),
-            Some(last) if (now - last).num_minutes() < QUIET_MINUTES => ("full", "flowing".to_owned()),
-            Some(last) => ("half", format!("quiet since {}", since(calendar, last, now))),
+    pub fn of(name: &str, heard: &Heard, calendar: &Calendar, now: Instant) -> Self {
+        let (lamp, word) = match heard {
+            Heard { paused: true, .. } => ("hollow", "paused".to_owned()),
+            Heard { failing: Some(_), .. } => ("barred", "failing".to_owned()),
+            Heard { last: None, connected: true, .. } => ("half", "connected".to_owned()),
+            Heard { last: None, .. } => ("hollow", "nothing yet".to_owned()),
+            Heard { last: Some(last), .. } if (now - *last).num_minutes() < QUIET_MINUTES => {
+                ("full", "flowing".to_owned())
+            }
+            Heard { last: Some(last), .. } => ("half", format!("quiet since {}", since(calendar, *last, now))),
         };
         Self { name: name.to_owned(), lamp, word }
     }
@@ -131,9 +156,16 @@ impl Draw for Drawer {
 
     fn pulse(&self, pulse: &Pulse<'_>) -> ByteString {
         let lines = lines(pulse.roll, &pulse.calendar, pulse.now);
-        let lamp = |feed: &PulseFeed| Lamp::of(&feed.name, feed.last, &pulse.calendar, pulse.now);
-        let strip = Strip { lamps: pulse.feeds.iter().map(lamp).collect(), pages: pulse.pages, last: lines.first() };
-        message(None, [("strip", html(&strip)), ("roll", html(&Roll { lines: &lines }))], None)
+        let lamp = |feed: &PulseFeed| Lamp::of(&feed.name, &feed.heard, &pulse.calendar, pulse.now);
+        let strip = Strip {
+            lamps: pulse.feeds.iter().map(lamp).collect(),
+            pages: pulse.pages,
+            last: lines.first(),
+            chat: pulse.chat.map(|(_, line)| line),
+        };
+        let air = AirSwitch::of(pulse.on_air, &pulse.calendar, pulse.now);
+        let parts = [("strip", html(&strip)), ("roll", html(&Roll { lines: &lines })), ("air", html(&air))];
+        message(None, parts, None)
     }
 }
 

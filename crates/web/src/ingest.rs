@@ -13,7 +13,10 @@ use tally_core::ids::{ChannelId, FeedId};
 use tally_engine::EngineError;
 use tally_feeds::cloudevents::{self, Mode};
 use tally_feeds::signature::{self, Signed};
+use tally_store::feeds::Wiring;
 
+/// When a sender should try a paused feed again.
+const PAUSED_SECONDS: u64 = 60;
 /// Most bytes of a delivery.
 const MOST_BYTES: usize = 1024 * 1024;
 
@@ -92,6 +95,13 @@ async fn deliver(
         Err(error) => return Err(WebError::from(error).problem()),
     };
     app.limits.feed(feed.id).map_err(|seconds| WebError::TooMany(seconds).problem())?;
+    let Wiring::Webhook { expand_gifts } = feed.wiring else {
+        return Err(refuse(StatusCode::FORBIDDEN, "This feed is no webhook; make one in the Feeds room."));
+    };
+    if feed.paused {
+        // The sender keeps it and tries again, so that nothing is lost while the feed stands still.
+        return Err(WebError::TooMany(PAUSED_SECONDS).problem());
+    }
     let body = body(request, payload).await?;
 
     let headers = request.headers();
@@ -118,6 +128,11 @@ async fn deliver(
         })
         .collect();
     let events = cloudevents::parse(mode, &attributes, &body, now).map_err(|problem| refuse_event(&problem))?;
+    let events = if expand_gifts {
+        cloudevents::expand_gifts(events).map_err(|problem| refuse_event(&problem))?
+    } else {
+        events
+    };
 
     let done = async {
         let channel = app.engine.channel(ChannelId(feed.channel_id)).await?;

@@ -2,7 +2,7 @@
 
 use crate::app::App;
 use crate::error::WebError;
-use crate::rooms::{bench, desk, feeds, first_visit, health, ledger, shelf, sign_in};
+use crate::rooms::{bench, channel, desk, feeds, first_visit, health, ledger, shelf, shows, sign_in};
 use crate::security::{csrf, headers};
 use crate::{air, api, assets, ingest, schemas};
 use actix_session::SessionMiddleware;
@@ -72,8 +72,24 @@ pub fn application(
                 .route("/first-visit", get().to(first_visit::page))
                 .route("/first-visit", post().to(first_visit::finish))
                 .route("/feeds", get().to(feeds::page))
-                .route("/feeds", post().to(feeds::create))
+                .route("/feeds", post().to(feeds::wire::create))
                 .route("/feeds/{id}/rotate", post().to(feeds::rotate))
+                .route("/feeds/{id}/readdress", post().to(feeds::readdress))
+                .route("/feeds/{id}/pause", post().to(feeds::pause))
+                .route("/feeds/{id}/remove", post().to(feeds::remove))
+                .route("/feeds/{id}/gifts", post().to(feeds::gifts))
+                .route("/feeds/{id}/withdraw", post().to(feeds::withdraw))
+                .route("/imports", post().to(feeds::import::receive))
+                .route("/imports/{token}", get().to(feeds::import::page))
+                .route("/imports/{token}/try", post().to(feeds::import::dry))
+                .route("/imports/{token}/add", post().to(feeds::import::add))
+                .route("/channel", get().to(channel::page))
+                .route("/channel", post().to(channel::save))
+                .route("/shows", get().to(shows::page))
+                .route("/shows/begin", post().to(shows::begin))
+                .route("/shows/end", post().to(shows::end))
+                .route("/shows/{seq}/trim", post().to(shows::trim))
+                .route("/shows/{seq}/strike", post().to(shows::strike))
                 .route("/widgets", get().to(shelf::page))
                 .route("/widgets", post().to(shelf::create))
                 .route("/widgets/{id}", get().to(bench::page))
@@ -83,8 +99,12 @@ pub fn application(
                 .route("/widgets/{id}/press", post().to(desk::press))
                 .route("/desk", get().to(desk::page))
                 .route("/ledger", get().to(ledger::page))
+                .route("/ledger", post().to(ledger::hand::write))
                 .route("/ledger/lines", get().to(ledger::head))
-                .route("/ledger/{seq}/correct", post().to(ledger::correct))
+                .route("/ledger/export.{form}", get().to(ledger::export::export))
+                .route("/ledger/{seq}", get().to(ledger::line::open))
+                .route("/ledger/{seq}/shut", get().to(ledger::line::shut))
+                .route("/ledger/{seq}/correct", post().to(ledger::line::correct))
                 .default_service(web::to(nothing)),
         )
 }

@@ -9,11 +9,11 @@ use tally_feeds::schemas;
 /// See the module.
 pub async fn serve(name: web::Path<String>) -> HttpResponse {
     let kind = name.strip_prefix("tally.").and_then(|name| name.strip_suffix(".json")).and_then(Kind::of_key);
-    match kind {
-        Some(kind) => HttpResponse::Ok()
+    match kind.and_then(schemas::of) {
+        Some(schema) => HttpResponse::Ok()
             .content_type("application/schema+json")
             .insert_header((header::ACCESS_CONTROL_ALLOW_ORIGIN, "*"))
-            .body(schemas::of(kind)),
+            .body(schema),
         None => WebError::NotFound.problem(),
     }
 }

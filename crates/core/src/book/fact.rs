@@ -124,7 +124,8 @@ impl Book {
                 (fact.tier, fact.number) = (u8::from(*tier), months.map_or(0, i64::from));
                 if let Some(giver) = gifted_by {
                     fact.flags |= GIVEN;
-                    fact.what = if giver.anonymous { NOBODY } else { self.names.place(giver.id.as_deref(), &giver.name) };
+                    fact.what =
+                        if giver.anonymous { NOBODY } else { self.names.place(giver.id.as_deref(), &giver.name) };
                 }
                 if months.unwrap_or(1) <= 1 {
                     fact.flags |= FIRST;
@@ -227,16 +228,11 @@ impl Book {
             Kind::Cheer => Happening::Cheer { actor, points: count(fact.number), message: text() },
             Kind::Raid => Happening::Raid { actor, viewers: count(fact.number) },
             Kind::Reward => Happening::Reward { actor, reward: word(), cost: maybe(fact.number), input: text() },
-            Kind::Purchase => Happening::Purchase {
-                actor,
-                item: word(),
-                quantity: count(fact.number),
-                amount: self.money(fact),
-            },
-            Kind::Gauge => Happening::Gauge { name: word(), value: fact.number },
-            Kind::Stat => {
-                Happening::Stat { player: actor.name, character: text(), stat: word(), total: fact.number }
+            Kind::Purchase => {
+                Happening::Purchase { actor, item: word(), quantity: count(fact.number), amount: self.money(fact) }
             }
+            Kind::Gauge => Happening::Gauge { name: word(), value: fact.number },
+            Kind::Stat => Happening::Stat { player: actor.name, character: text(), stat: word(), total: fact.number },
             Kind::Signal => Happening::Signal { name: word(), value: Some(fact.number), text: text() },
             Kind::Adjust => Happening::Adjust {
                 measure: Measure::of_key(&word()).unwrap_or(Measure::CountOfSignals),

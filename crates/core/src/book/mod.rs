@@ -7,6 +7,7 @@
 mod fact;
 pub mod names;
 pub mod rates;
+pub mod search;
 pub mod shows;
 
 pub use fact::Fact;
@@ -25,6 +26,8 @@ use shows::{ShowAct, Shows};
 use std::collections::{BTreeMap, BTreeSet};
 
 const DAY_US: i64 = 86_400_000_000;
+/// A day's facts are kept in parts of so many, so that one more does not mean writing all anew.
+pub const PART: usize = 4_000;
 
 /// See the module.
 #[derive(Debug, Clone)]
@@ -32,8 +35,8 @@ pub struct Book {
     currency: Currency,
     calendar: Calendar,
     pages: BTreeMap<i64, Page>,
-    /// Pages that differ from what was last kept.
-    dirty: BTreeSet<i64>,
+    /// Pages that differ from what was last kept, and from which fact on.
+    dirty: BTreeMap<i64, usize>,
     names: Names,
     words: Words,
     coins: Vec<Currency>,
@@ -99,7 +102,7 @@ impl Book {
             currency: settings.currency,
             calendar: settings.calendar,
             pages: BTreeMap::new(),
-            dirty: BTreeSet::new(),
+            dirty: BTreeMap::new(),
             names: Names::default(),
             words: Words::default(),
             coins: Vec::new(),
@@ -130,22 +133,23 @@ impl Book {
             (day, Page { facts, kinds })
         });
         let Cover { names, words, coins, rates, shows, withdrawn } = cover;
-        Self {
-            pages: pages.collect(),
-            names,
-            words,
-            coins,
-            rates,
-            shows,
-            withdrawn,
-            ..Self::new(settings)
-        }
+        Self { pages: pages.collect(), names, words, coins, rates, shows, withdrawn, ..Self::new(settings) }
     }
 
-    /// The pages that differ from what was last kept; they count as kept from now on.
-    pub fn take_dirty(&mut self) -> Vec<(i64, &[Fact])> {
-        let dirty = std::mem::take(&mut self.dirty);
-        dirty.into_iter().filter_map(|day| Some((day, self.pages.get(&day)?.facts.as_slice()))).collect()
+    /// The pages that differ from what was last kept, by day, each with all its facts and the
+    /// first that has changed.
+    pub fn dirty(&self) -> impl Iterator<Item = (i64, &[Fact], usize)> {
+        self.dirty.iter().filter_map(|(day, first)| Some((*day, self.pages.get(day)?.facts.as_slice(), *first)))
+    }
+
+    /// All pages are kept now.
+    pub fn kept(&mut self) {
+        self.dirty.clear();
+    }
+
+    fn changed(&mut self, day: i64, place: usize) {
+        let first = self.dirty.entry(day).or_insert(place);
+        *first = place.min(*first);
     }
 
     /// All who ever did something.
@@ -241,16 +245,15 @@ impl Book {
         // Nearly always at the end.
         let place = page.facts.partition_point(|other| other.place() < fact.place());
         page.facts.insert(place, fact);
-        self.dirty.insert(day);
+        self.changed(day, place);
     }
 
     fn find_mut(&mut self, at: Instant, seq: Seq) -> Option<&mut Fact> {
         let place = (us(at), seq.0);
         let day = place.0.div_euclid(DAY_US);
-        let page = self.pages.get_mut(&day)?;
-        let index = page.facts.binary_search_by_key(&place, Fact::place).ok()?;
-        self.dirty.insert(day);
-        page.facts.get_mut(index)
+        let index = self.pages.get(&day)?.facts.binary_search_by_key(&place, Fact::place).ok()?;
+        self.changed(day, index);
+        self.pages.get_mut(&day)?.facts.get_mut(index)
     }
 
     /// Voids a line's fact, or lets it count again.

@@ -99,6 +99,11 @@ impl Names {
         (1..).zip(&self.list).filter(move |(_, one)| one.folded == folded).map(|(place, _)| place)
     }
 
+    /// The places of all whose present name holds a text in small letters.
+    pub(super) fn holding<'a>(&'a self, folded: &'a str) -> impl Iterator<Item = u32> + 'a {
+        (1..).zip(&self.list).filter(move |(_, one)| one.folded.contains(folded)).map(|(place, _)| place)
+    }
+
     /// Lets `from` count as `into`, or as itself again.
     pub(super) fn merge(&mut self, from: &str, into: Option<&str>) -> bool {
         let Some(from) = self.find(from) else { return false };

@@ -62,7 +62,8 @@ impl Rates {
         let (date, from, to) = self.tables.range(..=date).rev().find_map(known)?;
         let amount = Decimal::try_from_i128_with_scale(i128::from(money.minor), u32::from(money.currency.decimals()));
         let converted = amount.ok()?.checked_mul(to)?.checked_div(from)?;
-        let rounded = converted.round_dp_with_strategy(u32::from(into.decimals()), RoundingStrategy::MidpointNearestEven);
+        let rounded =
+            converted.round_dp_with_strategy(u32::from(into.decimals()), RoundingStrategy::MidpointNearestEven);
         let scale = Decimal::from(10_i64.pow(u32::from(into.decimals())));
         let minor = i64::try_from(rounded.checked_mul(scale)?).ok()?;
         Some(Converted { minor, rate: to.checked_div(from)?, date })

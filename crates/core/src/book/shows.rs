@@ -175,7 +175,10 @@ mod tests {
         assert_eq!(shows.on_air().unwrap().seq, Seq(3));
         assert!(!shows.fold(Seq(4), at("24T20:00"), &ShowAct::Begin), "on air already");
         shows.fold(Seq(5), at("24T23:00"), &ShowAct::End);
-        assert_eq!(shows.this(at("26T00:00")).unwrap().span(), Span { from: Some(at("24T19:00")), to: Some(at("24T23:00")) });
+        assert_eq!(
+            shows.this(at("26T00:00")).unwrap().span(),
+            Span { from: Some(at("24T19:00")), to: Some(at("24T23:00")) }
+        );
         assert!(shows.check(&ShowAct::End, at("26T00:00")).is_err());
     }
 

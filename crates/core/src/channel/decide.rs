@@ -67,13 +67,7 @@ impl Channel {
     ///
     /// # Errors
     /// The line is no happening, is so already, or cannot say that.
-    pub fn correct(
-        &self,
-        line: &Entry,
-        wish: &Correcting,
-        by: &str,
-        reason: Option<String>,
-    ) -> Result<Body, Refusal> {
+    pub fn correct(&self, line: &Entry, wish: &Correcting, by: &str, reason: Option<String>) -> Result<Body, Refusal> {
         let fact = matches!(line.body, Body::Happening(_)).then(|| self.book.find(line.happened_at, line.seq));
         let Some(fact) = fact.flatten() else {
             return Err(Refusal::NotNow("only what happened on the channel can be corrected; use Undo on the desk"));
@@ -117,7 +111,11 @@ impl Channel {
     /// It is so already.
     pub fn decide_withdraw(&self, feed: FeedId, name: &str, by: &str, withdrawn: bool) -> Result<Body, Refusal> {
         if self.book.is_withdrawn(feed) == withdrawn {
-            return Err(Refusal::NotNow(if withdrawn { "this import is undone already" } else { "this import counts already" }));
+            return Err(Refusal::NotNow(if withdrawn {
+                "this import is undone already"
+            } else {
+                "this import counts already"
+            }));
         }
         Ok(Body::Withdraw { feed, name: name.to_owned(), by: by.to_owned(), withdrawn })
     }
@@ -130,7 +128,9 @@ impl Channel {
         let key = |name: &str| {
             let names = self.book.names();
             let mut named = names.named(name);
-            let place = named.next().ok_or_else(|| Refusal::WrongValue(format!("nobody here is called “{name}”; copy the name from a line")))?;
+            let place = named.next().ok_or_else(|| {
+                Refusal::WrongValue(format!("nobody here is called “{name}”; copy the name from a line"))
+            })?;
             Ok::<_, Refusal>((place, names.get(place).map(|one| one.key.clone()).unwrap_or_default()))
         };
         let (place, from) = key(from)?;
@@ -187,7 +187,9 @@ fn of_kind(present: &Happening, key: &str) -> Result<Happening, Refusal> {
     if key.is_empty() || key == present.kind().key() {
         return Ok(present.clone());
     }
-    let never = Refusal::NotNow("a line can be amended among follows and subscriptions, or among tips and purchases; otherwise void it and write another by hand");
+    let never = Refusal::NotNow(
+        "a line can be amended among follows and subscriptions, or among tips and purchases; otherwise void it and write another by hand",
+    );
     match (present.clone(), key) {
         (Happening::Sub { actor, .. }, "follow") => Ok(Happening::Follow { actor }),
         (Happening::Follow { actor }, "sub") => {

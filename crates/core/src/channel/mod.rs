@@ -12,7 +12,7 @@ use crate::count::Tallies;
 use crate::entry::{Body, Change, Entry};
 use crate::ids::{FeedId, Seq, WidgetId};
 use crate::view::View;
-use crate::widgets::{Piece, Scope, Settings};
+use crate::widgets::{Definition, Piece, Scope, Settings};
 use serde::{Deserialize, Serialize};
 use std::collections::{BTreeMap, BTreeSet, VecDeque};
 
@@ -80,9 +80,10 @@ impl Channel {
     }
 
     fn listen(&mut self) {
-        let counts = self.widgets.iter().flat_map(|(id, piece)| {
-            piece.counts(&self.settings).into_iter().map(move |count| (*id, count))
-        });
+        let counts = self
+            .widgets
+            .iter()
+            .flat_map(|(id, piece)| piece.counts(&self.settings).into_iter().map(move |count| (*id, count)));
         self.tallies = std::mem::take(&mut self.tallies).serving(counts);
     }
 
@@ -95,6 +96,17 @@ impl Channel {
     /// Takes note of the channel's feeds.
     pub fn set_feeds(&mut self, feeds: BTreeMap<FeedId, String>) {
         self.feeds = feeds;
+    }
+
+    /// The definitions that are told otherwise under other settings.
+    #[must_use]
+    pub fn retold(&self, settings: &Settings) -> Vec<(WidgetId, Definition)> {
+        let retold = self.widgets.iter().map(|(id, piece)| {
+            let mut new = piece.clone();
+            new.tell_in(&self.settings, settings);
+            (*id, piece.definition(), new.definition())
+        });
+        retold.filter(|(_, old, new)| old != new).map(|(id, _, new)| (id, new)).collect()
     }
 
     /// Takes other settings. Everything is derived from the record anew.

@@ -21,17 +21,22 @@ pub struct Snapshot {
 }
 
 impl Channel {
-    /// The state to keep, and the pages of the book that have changed since it was last kept.
-    pub fn snapshot(&mut self) -> (Snapshot, Vec<(i64, &[Fact])>) {
-        let snapshot = Snapshot {
+    /// The state to keep. What has changed in the book is kept beside it, see [`Book::dirty`].
+    #[must_use]
+    pub fn snapshot(&self) -> Snapshot {
+        Snapshot {
             last_seq: self.last_seq,
             settings: self.settings.clone(),
             widgets: self.widgets.iter().map(|(id, piece)| (*id, piece.clone())).collect(),
             cover: self.book.cover(),
             roll: self.roll.clone(),
             pulses: self.pulses.clone(),
-        };
-        (snapshot, self.book.take_dirty())
+        }
+    }
+
+    /// The state and what had changed in the book are kept now.
+    pub fn kept(&mut self) {
+        self.book.kept();
     }
 
     /// Takes a snapshot up again with the pages kept beside it, if it was made with the same

@@ -101,7 +101,13 @@ pub fn parts(count: &Count, scope: &Scope<'_>) -> Vec<Part> {
     let mut parts =
         vec![Part::field("measure", WHAT, count.words(), Editor::Choice { options, chosen: what_key(&count.what) })];
     let filtered = *only != Filter::default();
-    let shown = if filtered { "but only" } else if count.plus.is_empty() { "as they come" } else { "and" };
+    let shown = if filtered {
+        "but only"
+    } else if count.plus.is_empty() {
+        "as they come"
+    } else {
+        "and"
+    };
     let narrow = Editor::Choice { options: narrowings(count, scope), chosen: String::new() };
     if matches!(count.what, What::Sum(_)) {
         parts.push(Part::field("only", ONLY, shown, narrow));
@@ -197,7 +203,8 @@ pub fn edit(count: &mut Count, key: &str, text: &str, scope: &Scope<'_>) -> Resu
     match key {
         "measure" => {
             let chosen = whats(count, scope).into_iter().find(|(what, _)| what_key(what) == text);
-            let (what, _) = chosen.ok_or_else(|| input(WHAT, text).refuse("is none of the choices offered; pick one from the list"))?;
+            let (what, _) = chosen
+                .ok_or_else(|| input(WHAT, text).refuse("is none of the choices offered; pick one from the list"))?;
             if what != count.what {
                 // What narrowed the old count down may make no sense for the new one.
                 (count.only, count.plus) = (Filter::default(), std::collections::BTreeMap::new());
@@ -226,7 +233,8 @@ pub fn edit(count: &mut Count, key: &str, text: &str, scope: &Scope<'_>) -> Resu
         "saying" => count.only.saying = input(SAYING, text).line()?.to_lowercase(),
         "feed" => {
             let feed = text.parse().ok().map(FeedId).filter(|feed| scope.feeds.contains_key(feed));
-            count.only.feed = Some(feed.ok_or_else(|| input(FEED, text).refuse("is none of the feeds; pick one from the list"))?);
+            count.only.feed =
+                Some(feed.ok_or_else(|| input(FEED, text).refuse("is none of the feeds; pick one from the list"))?);
         }
         "period" => {
             let period = Period::of_key(text, scope.settings.calendar.day(scope.now));
@@ -250,7 +258,8 @@ pub fn edit(count: &mut Count, key: &str, text: &str, scope: &Scope<'_>) -> Resu
 
 fn people(text: &str) -> Result<Vec<String>, EditError> {
     let names = text.split(',').map(str::trim).filter(|name| !name.is_empty());
-    let names: Result<Vec<String>, _> = names.map(|name| crate::text::name(name).map(|name| name.to_lowercase())).collect();
+    let names: Result<Vec<String>, _> =
+        names.map(|name| crate::text::name(name).map(|name| name.to_lowercase())).collect();
     let names = names.map_err(|error| input(PEOPLE, text).refuse(format!("has a name that {error}")))?;
     if names.len() > MOST_PEOPLE {
         return Err(input(PEOPLE, text).refuse(format!("takes at most {MOST_PEOPLE} names")));
@@ -294,14 +303,18 @@ fn bounds(count: &mut Count, key: &str, text: &str) -> Result<bool, EditError> {
         (Period::Between { from, to }, "from") => {
             let date = input(FROM, text).date()?;
             if date > *to {
-                return Err(input(FROM, text).refuse(format!("must not lie after the last, {}", to.format("%-d %b %Y"))));
+                return Err(
+                    input(FROM, text).refuse(format!("must not lie after the last, {}", to.format("%-d %b %Y")))
+                );
             }
             *from = date;
         }
         (Period::Between { from, to }, "to") => {
             let date = input(TO, text).date()?;
             if date < *from {
-                return Err(input(TO, text).refuse(format!("must not lie before the first, {}", from.format("%-d %b %Y"))));
+                return Err(
+                    input(TO, text).refuse(format!("must not lie before the first, {}", from.format("%-d %b %Y")))
+                );
             }
             *to = date;
         }

@@ -64,9 +64,8 @@ fn filters_let_through_what_they_say() {
     assert_eq!(sum(&[("only", "least"), ("only", "")]), 2_100);
     assert_eq!(sum(&[("measure", "count_of_tips"), ("only", "least"), ("least", "5")]), 2, "numbers of a least size");
     let subs = [sub(4, "11T12:00", 1, false), sub(5, "11T12:01", 3, true), sub(6, "11T12:02", 2, false)];
-    let subs = |edits: &[(&str, &str)]| {
-        value(&told(&[&[("measure", "count_of_subs")], edits].concat()), &subs, "24T19:00")
-    };
+    let subs =
+        |edits: &[(&str, &str)]| value(&told(&[&[("measure", "count_of_subs")], edits].concat()), &subs, "24T19:00");
     assert_eq!(subs(&[("only", "tiers"), ("tiers", "2 and 3")]), 2);
     assert_eq!(subs(&[("only", "given")]), 1);
     assert_eq!(subs(&[("only", "given"), ("given", "own")]), 2);
@@ -104,9 +103,8 @@ fn different_supporters_are_people_and_merged_names_are_one() {
 
 #[test]
 fn levels_and_running_totals() {
-    let level = |seq, when, value| {
-        entry(seq, at(when), Body::Happening(Happening::Gauge { name: "followers".into(), value }))
-    };
+    let level =
+        |seq, when, value| entry(seq, at(when), Body::Happening(Happening::Gauge { name: "followers".into(), value }));
     let follow = |seq, when| entry(seq, at(when), Body::Happening(Happening::Follow { actor: actor("bram") }));
     let entries = [
         follow(1, "10T10:00"),
@@ -139,7 +137,8 @@ fn a_games_statistic_grows_and_is_reset_and_never_falls() {
         total(5, "20T19:40", "No. 7", 2),
         total(6, "20T19:50", "No. 7", 3),
     ];
-    let count = Count { what: What::Statistic("deliveries".into()), ..Count::of(Measure::CountOfTips, Period::ThisShow) };
+    let count =
+        Count { what: What::Statistic("deliveries".into()), ..Count::of(Measure::CountOfTips, Period::ThisShow) };
     let show = [&[entry(10, at("20T19:00"), Body::Show { by: "odile".into(), act: ShowAct::Begin })], &entries[1..]];
     let mut all = vec![entries[0].clone()];
     all.extend(show.concat().into_iter().zip(2..).map(|(one, seq)| Entry { seq: crate::ids::Seq(seq), ..one }));
@@ -192,7 +191,8 @@ fn rates_that_come_late_price_what_waited() {
 fn the_base_currency_can_change_and_change_back() {
     let count = Count::of(Measure::AmountOfTips, Period::AllTime);
     let amount = Money { minor: 1_001, currency: Currency::parse("EUR").unwrap() };
-    let euros = entry(1, at("12T12:00"), Body::Happening(Happening::Tip { actor: actor("bram"), amount, message: None }));
+    let euros =
+        entry(1, at("12T12:00"), Body::Happening(Happening::Tip { actor: actor("bram"), amount, message: None }));
     let per_euro = [("GBP".to_owned(), "0.85".parse().unwrap())].into();
     let rates = entry(2, at("24T18:00"), Body::Rates { date: "2026-11-10".parse().unwrap(), per_euro });
     let mut channel = crate::channel::Channel::new(settings(), []);

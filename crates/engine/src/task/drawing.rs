@@ -1,10 +1,11 @@
 //! From the state to the board: what has changed is drawn once and hung up.
 
 use super::{PULSE_IDLE, Task};
-use crate::draw::{Drawn, Pulse, PulseFeed, Shown};
+use crate::draw::{Drawn, Heard, OnAir, Pulse, PulseFeed, Shown};
 use tally_core::Instant;
 use tally_core::channel::RollLine;
 use tally_core::ids::{FeedId, WidgetId};
+use tally_store::feeds::{Feed, Wiring};
 
 impl Task {
     /// Draws whatever has changed and whose turn it is.
@@ -13,6 +14,7 @@ impl Task {
         let ready = self.pace.take(tick);
         if !ready.is_empty() {
             let now = self.inner.clock.now();
+            self.channel.turn(now);
             let plates = self.channel.plates(now);
             for id in ready {
                 if let Some(drawn) = self.drawn(id, plates.get(&id).copied(), now) {
@@ -30,17 +32,20 @@ impl Task {
 
     fn drawn(&self, id: WidgetId, plate: Option<usize>, now: Instant) -> Option<Drawn> {
         let piece = self.channel.widget(id)?;
-        let (view, levers) = (piece.view(self.channel.settings(), now), piece.levers(now));
+        let (view, levers) = (piece.view(&self.channel.scope(now)), piece.levers(now));
         let shown = Shown { id, plate, seq: self.channel.last_seq(), view: &view, levers: &levers, now };
         Some(self.inner.draw.widget(&shown))
     }
 
+    /// How a feed fares: what its lines in the record and its keeper say together.
+    fn heard(&self, feed: &Feed) -> Heard {
+        self.hearing.of(feed, self.channel.pulse(FeedId(feed.id)))
+    }
+
     fn draw_pulse(&self) {
-        let feeds: Vec<PulseFeed> = self
-            .feeds
-            .iter()
-            .map(|feed| PulseFeed { name: feed.name.clone(), last: self.channel.pulse(FeedId(feed.id)) })
-            .collect();
+        let shown = self.feeds.iter().filter(|feed| !feed.removed && !matches!(feed.wiring, Wiring::Import { .. }));
+        let feeds: Vec<PulseFeed> =
+            shown.map(|feed| PulseFeed { name: feed.name.clone(), heard: self.heard(feed) }).collect();
         let title = |id| self.channel.widget(id).map(|piece| piece.title().to_owned());
         let roll: Vec<(RollLine, Option<String>)> =
             self.channel.roll().map(|line| (line.clone(), line.widget.and_then(title))).collect();
@@ -48,6 +53,8 @@ impl Task {
             feeds: &feeds,
             roll: &roll,
             pages: self.board.pages(),
+            on_air: self.channel.book().shows().on_air().map_or(OnAir::Off, |show| OnAir::Since(show.from)),
+            chat: self.hearing.newest_chat(&self.feeds),
             calendar: self.channel.settings().calendar,
             now: self.inner.clock.now(),
         };

@@ -1,23 +1,29 @@
 //! One channel's task: the only writer of its state and of its ledger.
 
 mod drawing;
+pub mod heard;
 
 use crate::board::Board;
 use crate::engine::Inner;
 use crate::error::EngineError;
-use crate::orders::{Correction, Ingested, Order, Pressed, Reply};
+use crate::orders::{Deed, Ingested, Order, Reply};
 use crate::publish::Pace;
+use heard::Hearing;
 use std::collections::BTreeMap;
 use std::sync::Arc;
 use std::time::Duration;
 use tally_core::Instant;
-use tally_core::channel::{Channel, Press};
-use tally_core::entry::{Body, Draft, Origin};
-use tally_core::ids::{ChannelId, Seq, WidgetId};
-use tally_core::widgets::{Action, Definition, Piece};
+use tally_core::book::shows::ShowAct;
+use tally_core::channel::Channel;
+use tally_core::entry::{ACT, Body, Draft, Origin, VOID};
+use tally_core::happening::Happening;
+use tally_core::ids::{ChannelId, FeedId, Seq, WidgetId};
+use tally_core::widgets::{Definition, Piece};
+use tally_store::accounts::{AirSignals, ChannelRecord};
 use tally_store::feeds::Feed;
 use tally_store::ledger::AppendError;
 use tally_store::rows::EntryRow;
+use tally_store::snapshots::BookPart;
 use tokio::sync::mpsc;
 
 /// How many entries are read at a time when the ledger is replayed.
@@ -44,11 +50,12 @@ pub(crate) async fn load(
     let widgets = inner.store.widgets(id).await?;
     let tokens: BTreeMap<WidgetId, String> = widgets.iter().map(|one| (one.id, one.page_token.clone())).collect();
     let empty = Channel::new(record.settings, widgets.into_iter().map(|one| (one.id, one.definition.unfolded())));
-    let channel = match inner.store.snapshot(id).await? {
-        Some(snapshot) => empty.resume(snapshot).unwrap_or(empty),
+    let mut channel = match inner.store.snapshot(id).await? {
+        Some((snapshot, pages)) => empty.resume(snapshot, pages).unwrap_or(empty),
         None => empty,
     };
     let feeds = inner.store.feeds(id).await?;
+    channel.set_feeds(names(&feeds));
     let now = tokio::time::Instant::now();
     let mut task = Task {
         kept_at: channel.last_seq(),
@@ -63,6 +70,8 @@ pub(crate) async fn load(
         pulse_drawn: now,
         behind: true,
         ring: None,
+        air: record.air_signals,
+        hearing: Hearing::default(),
     };
     task.catch_up().await?;
     let all: Vec<WidgetId> = task.channel.widgets().map(|(id, _)| id).collect();
@@ -70,6 +79,11 @@ pub(crate) async fn load(
     task.draw();
     tokio::spawn(task.run(waiting));
     Ok(())
+}
+
+/// The names of feeds that can be chosen: those that are not removed.
+fn names(feeds: &[Feed]) -> BTreeMap<FeedId, String> {
+    feeds.iter().filter(|feed| !feed.removed).map(|feed| (FeedId(feed.id), feed.name.clone())).collect()
 }
 
 struct Task {
@@ -88,6 +102,10 @@ struct Task {
     kept_at: Seq,
     /// Which widgets change by themselves next, and when.
     ring: Option<(Instant, Vec<WidgetId>)>,
+    /// Which signals put the channel on air and take it off.
+    air: AirSignals,
+    /// What is heard through feeds besides lines of the record.
+    hearing: Hearing,
 }
 
 impl Task {
@@ -147,11 +165,19 @@ impl Task {
     async fn obey(&mut self, order: Order) {
         // Replies to somebody who has gone away meanwhile are dropped: the deed is done all the same.
         match order {
-            Order::Press { press, reply } => {
-                let _ = reply.send(self.press(press).await);
+            Order::Record { deed, reply } => {
+                let _ = reply.send(self.record(deed).await);
             }
-            Order::Correct { correction, reply } => {
-                let _ = reply.send(self.correct(correction).await);
+            Order::Settle { record, reply } => {
+                let _ = reply.send(self.settle(*record).await);
+            }
+            Order::Report { feed, report } => {
+                self.hearing.report(feed, report, self.inner.clock.now());
+                self.pulse_soon();
+            }
+            Order::Chat { feed, lines } => {
+                self.hearing.chat(feed, lines, self.inner.clock.now());
+                self.pulse_soon();
             }
             Order::Edit { widget, key, text, reply } => {
                 let _ = reply.send(self.edit(widget, &key, &text).await);
@@ -163,11 +189,16 @@ impl Task {
                 let _ = reply.send(self.readdress(widget, page_token).await);
             }
             Order::Feeds(feeds) => {
+                self.channel.set_feeds(names(&feeds));
                 self.feeds = feeds;
                 self.pulse_soon();
             }
             Order::Pages => self.pulse_soon(),
-            Order::Ask(question) => question(&self.channel, self.inner.clock.now()),
+            Order::Ask(question) => {
+                let now = self.inner.clock.now();
+                self.channel.turn(now);
+                question(&self.channel, &self.hearing, now);
+            }
             // Taken out by `run` before they get here.
             Order::Ingest { .. } | Order::Stop(_) => {}
         }
@@ -181,8 +212,12 @@ impl Task {
             replies.push((drafts.len(), reply));
             all.extend(drafts);
         }
+        let signals: Vec<(usize, String)> = self.signals(&all);
         match self.append(all).await {
             Ok(places) => {
+                let new =
+                    signals.into_iter().filter_map(|(index, name)| Some(((*places.get(index)?)?, name))).collect();
+                self.follow_signals(new).await;
                 let mut rest = places.as_slice();
                 for (count, reply) in replies {
                     let (mine, others) = rest.split_at(count.min(rest.len()));
@@ -201,25 +236,38 @@ impl Task {
         }
     }
 
-    async fn press(&mut self, press: Pressed) -> Result<Seq, EngineError> {
-        let now = self.inner.clock.now();
-        let action = Action { name: &press.action, value: press.value };
-        let body = self.channel.decide(&Press { widget: press.widget, action, by: &press.by }, now)?;
-        self.record(Origin { source: press.source.to_owned(), id: press.id }, body, now).await
+    /// Which of these lines are signals that the channel follows, and what they are called.
+    fn signals(&self, drafts: &[Draft]) -> Vec<(usize, String)> {
+        let followed = |name: &str| !name.is_empty() && (name == self.air.on || name == self.air.off);
+        let signal = |(index, draft): (usize, &Draft)| match &draft.body {
+            Body::Happening(Happening::Signal { name, .. }) if followed(name) => Some((index, name.clone())),
+            _ => None,
+        };
+        drafts.iter().enumerate().filter_map(signal).collect()
     }
 
-    async fn correct(&mut self, correction: Correction) -> Result<Seq, EngineError> {
+    async fn record(&mut self, deed: Deed) -> Result<Seq, EngineError> {
+        self.catch_up().await?;
         let now = self.inner.clock.now();
-        let line = self.inner.store.entry(self.id, correction.target).await?;
-        let body = self.channel.correct(&line, correction.counts, &correction.by, correction.reason)?;
-        self.record(Origin { source: "ledger".into(), id: correction.id }, body, now).await
-    }
-
-    /// Makes what an operator did durable, and says which place it was given.
-    async fn record(&mut self, origin: Origin, body: Body, now: Instant) -> Result<Seq, EngineError> {
-        let draft = Draft { origin, feed: None, happened_at: now, arrived_at: now, body };
+        let Deed { origin, happened_at, decide } = deed;
+        let body = decide(&self.channel, now)?;
+        let draft = Draft { origin, feed: None, happened_at: happened_at.unwrap_or(now), arrived_at: now, body };
         let places = self.append(vec![draft]).await?;
         Ok(places.into_iter().flatten().next().unwrap_or_else(|| self.channel.last_seq()))
+    }
+
+    /// Puts the channel on air, or takes it off, if one of these lines is a signal to do so.
+    async fn follow_signals(&mut self, signals: Vec<(Seq, String)>) {
+        for (seq, name) in signals {
+            let act = if name == self.air.on { ShowAct::Begin } else { ShowAct::End };
+            let by = format!("the signal “{name}”");
+            let decide = move |channel: &Channel, now| channel.decide_show(act, &by, now);
+            let origin = Origin { source: "signal".into(), id: seq.to_string() };
+            // On air already, or the database is away: then the next signal, or a hand, will do.
+            if let Err(error) = self.record(Deed { origin, happened_at: None, decide: Box::new(decide) }).await {
+                tracing::info!(%error, channel = %self.id, "a signal changed nothing");
+            }
+        }
     }
 
     /// Makes drafts durable, then folds them in. Says which place each was given.
@@ -267,7 +315,7 @@ impl Task {
     async fn edit(&mut self, id: WidgetId, key: &str, text: &str) -> Result<(), EngineError> {
         self.catch_up().await?;
         let piece = self.channel.widget(id).ok_or(EngineError::NotFound)?;
-        let (edited, refold) = piece.edited(key, text, self.channel.settings())?;
+        let (edited, refold) = piece.edited(key, text, &self.channel.scope(self.inner.clock.now()))?;
         let edited = if refold { self.refold(id, &edited).await? } else { edited };
         self.inner.store.save_definition(id, edited.definition()).await?;
         self.channel.put(id, edited);
@@ -277,32 +325,43 @@ impl Task {
         Ok(())
     }
 
-    /// A definition folded over the whole ledger.
+    /// A definition with all acts on it folded in anew.
     async fn refold(&self, id: WidgetId, piece: &Piece) -> Result<Piece, EngineError> {
-        let mut fresh = Channel::new(*self.channel.settings(), [(id, piece.emptied())]);
+        let mut fresh = piece.emptied();
+        let mut after = Seq(0);
         loop {
-            let after = fresh.last_seq();
-            let entries = self.inner.store.entries_after(self.id, Some(piece.files()), after, PAGE).await?;
-            if entries.is_empty() {
-                break;
-            }
-            for entry in &entries {
+            let acts = self.inner.store.entries_after(self.id, Some(vec![ACT, VOID]), after, PAGE).await?;
+            let Some(last) = acts.last() else { return Ok(fresh) };
+            after = last.seq;
+            for entry in acts.iter().filter(|entry| entry.body.widget() == Some(id)) {
                 fresh.apply(entry);
             }
         }
-        Ok(fresh.widget(id).cloned().unwrap_or_else(|| piece.emptied()))
     }
 
     async fn create(&mut self, definition: Definition, page_token: String) -> Result<WidgetId, EngineError> {
         self.catch_up().await?;
         let record = self.inner.store.create_widget(self.id, definition, page_token).await?;
-        let piece = self.refold(record.id, &record.definition.unfolded()).await?;
-        self.channel.put(record.id, piece);
+        self.channel.put(record.id, record.definition.unfolded());
         self.kept_at = NO_SNAPSHOT;
         self.tokens.insert(record.id, record.page_token);
         self.pace.touch([record.id]);
         self.set_alarm();
         Ok(record.id)
+    }
+
+    async fn settle(&mut self, record: ChannelRecord) -> Result<(), EngineError> {
+        self.catch_up().await?;
+        let (settings, air) = (record.settings.clone(), record.air_signals.clone());
+        self.inner.store.save_settings(record, self.channel.retold(&settings)).await?;
+        self.channel.set_settings(settings);
+        self.air = air;
+        self.kept_at = NO_SNAPSHOT;
+        let all: Vec<WidgetId> = self.channel.widgets().map(|(id, _)| id).collect();
+        self.pace.touch(all);
+        self.set_alarm();
+        self.pulse_soon();
+        Ok(())
     }
 
     async fn readdress(&mut self, id: WidgetId, page_token: String) -> Result<String, EngineError> {
@@ -353,8 +412,15 @@ impl Task {
         }
         // Should this fail, starting takes longer without one, and that is all: no second try soon.
         self.kept_at = self.channel.last_seq();
-        if let Err(error) = self.inner.store.save_snapshot(self.id, self.channel.snapshot()).await {
-            tracing::warn!(%error, channel = %self.id, "a snapshot could not be kept");
+        let parts: Result<Vec<_>, _> =
+            self.channel.book().dirty().map(|(day, facts, changed)| BookPart::of(day, facts, changed)).collect();
+        let saved = match parts {
+            Ok(parts) => self.inner.store.save_snapshot(self.id, self.channel.snapshot(), parts.concat()).await,
+            Err(error) => Err(error),
+        };
+        match saved {
+            Ok(()) => self.channel.kept(),
+            Err(error) => tracing::warn!(%error, channel = %self.id, "a snapshot could not be kept"),
         }
     }
 }

@@ -4,10 +4,15 @@ mod history;
 mod note;
 
 use crate::serve::StartError;
-use chrono::NaiveTime;
+use chrono::{Datelike, Days, NaiveTime, Weekday};
 use note::Note;
+use std::net::SocketAddr;
 use std::path::Path;
+use tally_core::Instant;
+use tally_core::book::shows::ShowAct;
 use tally_core::calendar::{Calendar, Period};
+use tally_core::count::Count;
+use tally_core::entry::Incoming;
 use tally_core::ids::{ChannelId, FeedId};
 use tally_core::measure::{Measure, Weights};
 use tally_core::money::{Currency, MoneyError};
@@ -15,11 +20,14 @@ use tally_core::widgets::countdown::Countdown;
 use tally_core::widgets::counter::{Counter, Resets};
 use tally_core::widgets::goal::Goal;
 use tally_core::widgets::{Definition, Settings};
-use tally_engine::{Engine, EngineError};
-use tally_standin::tip_jar::Wiring;
-use tally_store::StoreError;
+use tally_engine::{By, ChannelHandle, Engine, EngineError};
+use tally_standin::{Wirings, delivery};
+use tally_store::feeds::{Chat, Poll, Wiring};
+use tally_store::{Store, StoreError};
 use tally_web::{passwords, tokens};
 
+/// How many events of the past are recorded together.
+const BATCH: usize = 1_000;
 /// The owner's name.
 const OWNER: &str = "odile";
 /// The feed to which the tip jar is wired.
@@ -61,13 +69,13 @@ fn settings() -> Result<Settings, MoneyError> {
 
 fn widgets() -> [Definition; 5] {
     let goal = |title: &str, measure, period, target, start| {
-        Definition::Goal(Goal { title: title.into(), measure, period, target, start, until: None })
+        Definition::Goal(Goal { title: title.into(), count: Count::of(measure, period), target, start, until: None })
     };
     let counter =
         |title: &str, resets| Definition::Counter(Counter { title: title.into(), resets, ..Counter::standard() });
     [
         goal("Turntable motor", Measure::AmountOfTips, Period::ThisMonth, 35_000, 2_000),
-        goal("New platform hands", Measure::SubscriberWeight, Period::ThisMonth, 40, 0),
+        goal("New platform hands", Measure::SubscriberWeight, Period::ThisShow, 40, 0),
         counter("Derailments", Resets::ByHand),
         counter("Cups of tea", Resets::EachDay),
         Definition::Countdown(Countdown {
@@ -79,28 +87,106 @@ fn widgets() -> [Definition; 5] {
     ]
 }
 
-/// Loads the demo if nobody owns the server yet, writes the note about it, and says where the tip
-/// jar delivers. A server with another owner is left alone.
-pub async fn load(engine: &Engine, data: &Path, base_url: &str) -> Result<Option<Wiring>, DemoError> {
+/// Where the stand-ins listen.
+#[derive(Debug, Clone, Copy)]
+pub struct StandIns {
+    /// Their pages, the platform's numbers and the rates.
+    pub pages: SocketAddr,
+    /// The chat server.
+    pub chat: SocketAddr,
+}
+
+/// The feeds that are wired to stand-ins.
+fn wired(stand_ins: StandIns) -> [(&'static str, Wiring); 3] {
+    let levels = [("viewers", "/stats/viewers"), ("followers", "/stats/followers")];
+    let chat = Chat {
+        host: stand_ins.chat.ip().to_string(),
+        port: stand_ins.chat.port(),
+        tls: false,
+        nick: "tally".into(),
+        password: String::new(),
+        room: tally_standin::chat::ROOM.into(),
+        certificate: String::new(),
+    };
+    let poll = Poll {
+        url: format!("http://{}/numbers.json", stand_ins.pages),
+        every: 15,
+        levels: levels.map(|(name, pointer)| (name.to_owned(), pointer.to_owned())).into(),
+    };
+    [
+        ("Chat", Wiring::Chat(chat)),
+        ("Numbers", Wiring::Poll(poll)),
+        ("Exchange rates", Wiring::Rates { url: format!("http://{}/rates.xml", stand_ins.pages) }),
+    ]
+}
+
+async fn feed(store: &Store, channel: ChannelId, name: &str, wiring: Wiring) -> Result<FeedId, StoreError> {
+    let (token, secret) = (tokens::token(&mut rand::rng()), tokens::webhook_secret(&mut rand::rng()));
+    Ok(FeedId(store.create_feed(channel, name.into(), wiring, token, secret).await?.id))
+}
+
+/// What has happened: the shows of a year with their rates, then this month.
+async fn remember(channel: &ChannelHandle, feeds: [FeedId; 2], now: Instant, days: u32) -> Result<(), DemoError> {
+    let settings = settings()?;
+    let by = |id: String| By { name: OWNER.into(), id };
+    let today = settings.calendar.local(now).date();
+    let first = today - Days::new(u64::from(days));
+    // A table a week tells enough of the past.
+    let weekly = first.iter_days().take_while(|day| *day < today).filter(|day| day.weekday() == Weekday::Mon);
+    for day in weekly {
+        let table = tally_standin::rates::table(day).into_iter();
+        let per_euro = table.filter_map(|(code, rate)| Some((code.to_owned(), rate.parse().ok()?))).collect();
+        channel.rates(day, per_euro).await?;
+    }
+    let show = async |number: usize, from: Instant, to: Instant| {
+        for (at, act) in [(from, ShowAct::Begin), (to, ShowAct::End)] {
+            channel.show_at(act, at, by(format!("{number} {act:?}"))).await?;
+        }
+        Ok::<_, DemoError>(())
+    };
+    let mut waiting: Vec<Incoming> = Vec::new();
+    for (number, evening) in history::evenings(&settings, now, days).into_iter().enumerate() {
+        show(number + 1, evening.from, evening.to).await?;
+        waiting.extend(evening.events);
+        if waiting.len() >= BATCH {
+            channel.ingest(feeds[1], std::mem::take(&mut waiting)).await?;
+        }
+    }
+    channel.ingest(feeds[1], waiting).await?;
+    let (from, to) = history::last_show(&settings, now);
+    show(0, from, to).await?;
+    for (feed, events) in feeds.into_iter().zip(history::of_this_month(&settings, now)) {
+        channel.ingest(feed, events).await?;
+    }
+    Ok(())
+}
+
+/// Loads the demo if nobody owns the server yet, writes the note about it, and says where the
+/// stand-ins deliver. A server with another owner is left alone.
+pub async fn load(
+    engine: &Engine,
+    data: &Path,
+    base_url: &str,
+    stand_ins: Option<StandIns>,
+    days: u32,
+) -> Result<Option<Wirings>, DemoError> {
     let store = engine.store();
     let mut note = Note::read(data);
     if !store.has_owner().await? {
         let fresh = Note::fresh(OWNER);
         let hash = passwords::hash(fresh.owner.password.clone()).await.ok_or(DemoError::Password)?;
         let channel = store.create_channel("Saltmarsh Halt".into(), settings()?, OWNER.into(), hash).await?;
-        let mut feeds = Vec::new();
-        for name in [TIP_FEED, PLATFORM_FEED] {
-            let (token, secret) = (tokens::token(&mut rand::rng()), tokens::webhook_secret(&mut rand::rng()));
-            feeds.push(FeedId(store.create_feed(channel, name.into(), token, secret).await?.id));
+        let webhook = || Wiring::Webhook { expand_gifts: false };
+        let feeds =
+            [feed(store, channel, TIP_FEED, webhook()).await?, feed(store, channel, PLATFORM_FEED, webhook()).await?];
+        for (name, wiring) in stand_ins.map(wired).into_iter().flatten() {
+            feed(store, channel, name, wiring).await?;
         }
         for definition in widgets() {
             store.create_widget(channel, definition, tokens::token(&mut rand::rng())).await?;
         }
         store.create_api_token(channel, "demo scripts".into(), "read operate".into(), fresh.api_token.clone()).await?;
-        let handle = engine.channel(channel).await?;
-        for (feed, events) in feeds.into_iter().zip(history::of_this_month(&settings()?, engine.now())) {
-            handle.ingest(feed, events).await?;
-        }
+        remember(&engine.channel(channel).await?, feeds, engine.now(), days).await?;
         note = Some(fresh);
     }
     let Some(note) = note else {
@@ -109,8 +195,18 @@ pub async fn load(engine: &Engine, data: &Path, base_url: &str) -> Result<Option
     };
     let Ok(owner) = store.user_by_name(note.owner.name.clone()).await else { return Ok(None) };
     let channel = ChannelId(owner.channel_id);
-    let (feeds, widgets) = (store.feeds(channel).await?, store.widgets(channel).await?);
+    let (mut feeds, widgets) = (store.feeds(channel).await?, store.widgets(channel).await?);
+    // The stand-ins may listen elsewhere than last time.
+    for (name, wiring) in stand_ins.map(wired).into_iter().flatten() {
+        if let Some(feed) = feeds.iter_mut().find(|feed| feed.name == name && feed.wiring.kind() == wiring.kind()) {
+            feed.wiring = wiring;
+            store.save_feed(feed.clone()).await?;
+        }
+    }
     note.about(base_url, &feeds, &widgets).write(data).map_err(|error| DemoError::Note(Box::new(error)))?;
-    let jar = feeds.iter().find(|feed| feed.name == TIP_FEED);
-    Ok(jar.map(|feed| Wiring { url: format!("{base_url}/in/{}", feed.token), secret: feed.secret.clone() }))
+    let wiring = |name: &str| {
+        let feed = feeds.iter().find(|feed| feed.name == name && !feed.removed)?;
+        Some(delivery::Wiring { url: format!("{base_url}/in/{}", feed.token), secret: feed.secret.clone() })
+    };
+    Ok(wiring(TIP_FEED).zip(wiring(PLATFORM_FEED)).map(|(tips, platform)| Wirings { tips, platform }))
 }

@@ -3,7 +3,7 @@
 use crate::serve::{StartError, write_private};
 use serde::{Deserialize, Serialize};
 use std::path::Path;
-use tally_store::feeds::Feed;
+use tally_store::feeds::{Feed, Wiring};
 use tally_store::widgets::WidgetRecord;
 use tally_web::tokens;
 
@@ -78,11 +78,15 @@ impl Note {
 
     /// The note about a server at this address with these feeds and widgets.
     pub fn about(self, base_url: &str, feeds: &[Feed], widgets: &[WidgetRecord]) -> Self {
-        let feed = |feed: &Feed| FeedNote {
-            name: feed.name.clone(),
-            kind: feed.kind.clone(),
-            url: format!("{base_url}/in/{}", feed.token),
-            secret: feed.secret.clone(),
+        // Only what is sent to us has an address here and a secret.
+        let feed = |feed: &Feed| {
+            let sent = matches!(feed.wiring, Wiring::Webhook { .. });
+            FeedNote {
+                name: feed.name.clone(),
+                kind: feed.wiring.kind().to_owned(),
+                url: if sent { format!("{base_url}/in/{}", feed.token) } else { String::new() },
+                secret: if sent { feed.secret.clone() } else { String::new() },
+            }
         };
         let widget = |widget: &WidgetRecord| {
             let piece = widget.definition.clone().unfolded();

@@ -59,7 +59,7 @@ const OVER_BUSY: [(&str, [u32; 4]); 4] = [
 #[ignore = "writes docs/screenshots; run scripts/pictures"]
 async fn take_all() {
     let database = Database::new();
-    let program = Program::start(&database.url);
+    let program = Program::in_its_world(&database.url);
     let browser = Browser::open().await;
     act(&program, "Derailments", "set", Some(3)).await;
     act(&program, "Cups of tea", "add", None).await;
@@ -81,11 +81,12 @@ async fn take_all() {
         take(&browser, name).await;
     }
     browser.go(&format!("{}/ledger", program.base)).await;
-    browser.click(&format!("#line-{refunded} summary")).await;
+    browser.click(&format!("#line-{refunded} button")).await;
     browser.fill(&format!("#reason-{refunded}"), "refunded").await;
     browser.keys("\u{e007}").await;
     browser.shows(&format!("#line-{refunded} .ledger-voided"), "Voided").await;
-    browser.click(&format!("#line-{} summary", refunded - 1)).await;
+    browser.click(&format!("#line-{refunded} [aria-expanded=true]")).await;
+    browser.click(&format!("#line-{} button", refunded - 1)).await;
     take(&browser, "ledger").await;
     browser.go(&format!("{}/widgets/1", program.base)).await;
     browser.live().await;

@@ -12,16 +12,12 @@ use actix_web::http::header::ContentType;
 use actix_web::{HttpResponse, web};
 use askama::Template;
 use serde::Deserialize;
-use tally_core::explain::{Effect, Evidence, Slip};
-use tally_core::happening::Kind;
+use tally_core::explain::{Effect, Slip};
 use tally_core::ids::WidgetId;
 use tally_core::sentence::{Editor, Part};
 use tally_engine::EngineError;
 use tally_store::feeds::Feed;
 use tally_store::widgets::WidgetRecord;
-
-/// How many entries are looked through for a slip.
-const LOOK_THROUGH: i64 = 200;
 
 /// The sentence, with what was refused where something was.
 #[derive(Template)]
@@ -86,25 +82,19 @@ async fn record(app: &App, owner: &Owner, id: WidgetId) -> Result<WidgetRecord, 
 
 async fn look(app: &App, owner: &Owner, id: WidgetId, apart: bool) -> Result<Looked, WebError> {
     let feeds: Vec<Feed> = app.engine.store().feeds(owner.channel.id).await?;
-    let counts = owner.channel.ask(move |channel, _| channel.widget(id).map(|piece| piece.counts())).await?;
-    let kind: Option<Kind> = counts.ok_or(WebError::NotFound)?;
-    let entries = match kind {
-        Some(kind) => app.engine.store().newest_of_kind(owner.channel.id, kind.key(), LOOK_THROUGH).await?,
-        None => Vec::new(),
-    };
     let looked = owner
         .channel
-        .ask(move |channel, now| {
-            let (piece, settings) = (channel.widget(id)?, channel.settings());
+        .ask_all(move |channel, hearing, now| {
+            let (piece, scope) = (channel.widget(id)?, channel.scope(now));
             Some(Looked {
                 family: piece.key(),
                 title: piece.title().to_owned(),
-                drawing: widgets::draw(&piece.view(settings, now)),
-                parts: piece.sentence(settings),
+                drawing: widgets::draw(&piece.view(&scope)),
+                parts: piece.sentence(&scope),
                 aside: Aside {
-                    sample: widgets::draw(&piece.sample(settings, now)),
-                    readiness: readiness::of(channel, id, &feeds, now)?,
-                    slip: piece.explain(Evidence { entries: &entries, voided: channel.voided() }, settings, now),
+                    sample: widgets::draw(&piece.sample(&scope)),
+                    readiness: readiness::of(channel, hearing, id, &feeds, now)?,
+                    slip: piece.explain(&scope),
                     apart,
                 },
             })

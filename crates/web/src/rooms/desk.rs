@@ -30,7 +30,7 @@ pub async fn page(app: web::Data<App>, owner: Owner) -> Result<HttpResponse, Web
             let (places, mut plates, mut figures) = (channel.plates(now), Vec::new(), Vec::new());
             for (id, piece) in channel.widgets() {
                 let place = places.get(&id).copied();
-                let drawn = draw::plate(id, place, &piece.view(channel.settings(), now), &piece.levers(now));
+                let drawn = draw::plate(id, place, &piece.view(&channel.scope(now)), &piece.levers(now));
                 if place.is_some() { plates.push((id, drawn)) } else { figures.push((id, drawn)) }
             }
             (plates, figures)

@@ -12,10 +12,12 @@ use askama::Template;
 use chrono::NaiveTime;
 use serde::Deserialize;
 use tally_core::calendar::Calendar;
+use tally_core::channel::Channel;
 use tally_core::measure::Weights;
 use tally_core::money::Currency;
 use tally_core::text;
 use tally_core::widgets::{Definition, Settings};
+use tally_store::feeds::Wiring;
 
 #[derive(Template)]
 #[template(path = "rooms/first_visit.html")]
@@ -28,7 +30,7 @@ struct Page {
 }
 
 /// Offered first; any other of ISO 4217 can be typed.
-const CURRENCIES: [&str; 12] = ["GBP", "EUR", "USD", "AUD", "BRL", "CAD", "CHF", "JPY", "MXN", "PLN", "SEK", "TRY"];
+pub const CURRENCIES: [&str; 12] = ["GBP", "EUR", "USD", "AUD", "BRL", "CAD", "CHF", "JPY", "MXN", "PLN", "SEK", "TRY"];
 
 /// What is typed in.
 #[derive(Deserialize)]
@@ -84,7 +86,11 @@ pub async fn finish(
     }
 }
 
-fn named(what: &str, typed: &str) -> Result<String, WebError> {
+/// A name of at most 80 characters.
+///
+/// # Errors
+/// It is none; the text says what to change.
+pub fn named(what: &str, typed: &str) -> Result<String, WebError> {
     let name = text::name(typed).map_err(|error| WebError::Refused(format!("{what} {error}.")))?;
     if name.chars().count() > 80 {
         return Err(WebError::Refused(format!("{what} is longer than 80 characters.")));
@@ -92,33 +98,39 @@ fn named(what: &str, typed: &str) -> Result<String, WebError> {
     Ok(name)
 }
 
-fn settings(form: &Form) -> Result<Settings, WebError> {
+/// Money and days from what is typed in.
+///
+/// # Errors
+/// A field that cannot be understood; the text says what to change.
+pub fn reckoning(
+    currency: &str,
+    zone: &str,
+    day_start: &str,
+    week_start: &str,
+) -> Result<(Currency, Calendar), WebError> {
     let refuse = |message: &str| WebError::Refused(message.to_owned());
-    Ok(Settings {
-        currency: Currency::parse(&form.currency)
-            .map_err(|error| WebError::Refused(format!("“{}” {error}.", form.currency)))?,
-        calendar: Calendar {
-            zone: form.zone.parse().map_err(|_| refuse("Choose the time zone from the list."))?,
-            week_start: form
-                .week_start
-                .parse()
-                .map_err(|_| refuse("Choose the first day of the week from the list."))?,
-            day_start: NaiveTime::parse_from_str(&form.day_start, "%H:%M")
-                .map_err(|_| refuse("The start of the day must be a time such as 05:00."))?,
-        },
-        weights: Weights::default(),
-    })
+    let code = currency.trim().to_uppercase();
+    let currency = Currency::parse(&code).map_err(|error| WebError::Refused(format!("“{code}” {error}.")))?;
+    let calendar = Calendar {
+        zone: zone.parse().map_err(|_| refuse("Choose the time zone from the list."))?,
+        week_start: week_start.parse().map_err(|_| refuse("Choose the first day of the week from the list."))?,
+        day_start: NaiveTime::parse_from_str(day_start, "%H:%M")
+            .map_err(|_| refuse("The start of the day must be a time such as 05:00."))?,
+    };
+    Ok((currency, calendar))
 }
 
 async fn settle(app: &App, session: &Session, form: Form) -> Result<String, WebError> {
-    let settings = settings(&form)?;
+    let (currency, calendar) = reckoning(&form.currency, &form.zone, &form.day_start, &form.week_start)?;
+    let settings = Settings { currency, calendar, weights: Weights::default() };
     let channel_name = named("The channel's name", &form.channel)?;
     let name = named("Your name", &form.name)?;
     let mut piece = Definition::standard(&form.family, &settings)
         .ok_or_else(|| WebError::Refused("Choose what you want to show first.".into()))?
         .unfolded();
     if !form.title.trim().is_empty() {
-        let edited = piece.edited("title", &form.title, &settings);
+        let nothing = Channel::new(settings.clone(), []);
+        let edited = piece.edited("title", &form.title, &nothing.scope(app.engine.now()));
         (piece, _) = edited.map_err(|error| WebError::Refused(sentence(&error.to_string())))?;
     }
     if form.password.chars().count() < passwords::FEWEST {
@@ -130,7 +142,7 @@ async fn settle(app: &App, session: &Session, form: Form) -> Result<String, WebE
     let id = store.create_channel(channel_name, settings, name.clone(), hash).await?;
     if form.feed == "webhook" {
         let (token, secret) = (tokens::token(&mut rand::rng()), tokens::webhook_secret(&mut rand::rng()));
-        store.create_feed(id, "Tip service".into(), token, secret).await?;
+        store.create_feed(id, "Tip service".into(), Wiring::Webhook { expand_gifts: false }, token, secret).await?;
     }
     let channel = app.engine.channel(id).await?;
     let widget = channel.create(piece.definition(), tokens::token(&mut rand::rng())).await?;

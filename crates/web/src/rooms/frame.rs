@@ -30,10 +30,17 @@ const TABS: [Tab; 3] = [
         rooms: &[
             Room { name: "Feeds", path: "/feeds", letter: "f" },
             Room { name: "Widgets", path: "/widgets", letter: "w" },
+            Room { name: "Channel", path: "/channel", letter: "c" },
         ],
     },
     Tab { name: "Run", rooms: &[Room { name: "Desk", path: "/desk", letter: "d" }] },
-    Tab { name: "Review", rooms: &[Room { name: "Ledger", path: "/ledger", letter: "l" }] },
+    Tab {
+        name: "Review",
+        rooms: &[
+            Room { name: "Ledger", path: "/ledger", letter: "l" },
+            Room { name: "Shows", path: "/shows", letter: "s" },
+        ],
+    },
 ];
 
 /// The frame of one page.

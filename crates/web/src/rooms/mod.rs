@@ -1,6 +1,7 @@
 //! The rooms of the application, a file each.
 
 pub mod bench;
+pub mod channel;
 pub mod desk;
 pub mod feeds;
 pub mod first_visit;
@@ -9,4 +10,5 @@ pub mod health;
 pub mod ledger;
 mod readiness;
 pub mod shelf;
+pub mod shows;
 pub mod sign_in;

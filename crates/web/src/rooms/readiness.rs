@@ -2,54 +2,78 @@
 
 use crate::draw::since;
 use tally_core::Instant;
+use tally_core::calendar::Period;
 use tally_core::channel::Channel;
+use tally_core::count::Count;
+use tally_core::happening::Kind;
 use tally_core::ids::{FeedId, WidgetId};
-use tally_core::view::View;
-use tally_store::feeds::Feed;
+use tally_engine::{Heard, Hearing};
+use tally_store::feeds::{Feed, Wiring};
 
 /// A lamp and a sentence.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Readiness {
-    /// Shape of the lamp: `full`, `half` or `hollow`.
+    /// Shape of the lamp: `full`, `half`, `hollow` or `barred`.
     pub lamp: &'static str,
     /// What it means.
     pub words: String,
 }
 
 /// The readiness of a widget, from what feeds there are and what has come through them.
-pub fn of(channel: &Channel, id: WidgetId, feeds: &[Feed], now: Instant) -> Option<Readiness> {
+pub fn of(channel: &Channel, hearing: &Hearing, id: WidgetId, feeds: &[Feed], now: Instant) -> Option<Readiness> {
     let piece = channel.widget(id)?;
-    let Some(kind) = piece.counts() else {
+    let Some(count) = piece.counts(channel.settings()).into_iter().next() else {
         return Some(Readiness { lamp: "full", words: "Ready. You operate it from the desk.".into() });
     };
-    let counted = match channel.view(id, now) {
-        Some(View::Goal(view)) => view.last_counted_at,
-        _ => None,
-    };
-    let plural = kind.plural();
-    let calendar = &channel.settings().calendar;
-    let newest =
-        feeds.iter().filter_map(|feed| Some((channel.pulse(FeedId(feed.id))?, feed))).max_by_key(|(at, _)| *at);
-    let (lamp, words) = match (counted, newest) {
-        (Some(at), _) => {
-            ("full", format!("Ready. The last of the {plural} counted came {}.", at_words(calendar, at, now)))
+    let (scope, calendar) = (channel.scope(now), &channel.settings().calendar);
+    let words = count.words();
+    let bring: Vec<(&Feed, Heard)> = feeds
+        .iter()
+        .filter(|feed| can_bring(feed, &count) && !feed.removed)
+        .map(|feed| (feed, hearing.of(feed, channel.pulse(FeedId(feed.id)))))
+        .collect();
+    if let Some((feed, why)) = bring.iter().find_map(|(feed, heard)| Some((feed, heard.failing.as_ref()?))) {
+        return Some(Readiness { lamp: "barred", words: format!("{} fails: {why}", feed.name) });
+    }
+    if let Some(latest) = scope.tally(&count).latest {
+        let at = at_words(calendar, tally_core::book::instant(latest), now);
+        return Some(Readiness { lamp: "full", words: format!("Ready. The last of the {words} counted came {at}.") });
+    }
+    if count.period == Period::ThisShow && channel.book().shows().this(now).is_none() {
+        let words = "It counts this show, and there has been none yet. Go on air, and it counts from then on.".into();
+        return Some(Readiness { lamp: "half", words });
+    }
+    let newest = bring.iter().filter_map(|(feed, heard)| Some((heard.last?, feed))).max_by_key(|(at, _)| *at);
+    let (lamp, words) = match newest {
+        _ if bring.is_empty() => {
+            ("hollow", format!("It counts {words}, and no feed is wired that could bring any. Wire one in Feeds."))
         }
-        (None, _) if feeds.is_empty() => {
-            ("hollow", format!("It counts {plural}, and no feed is wired that could bring any. Wire one in Feeds."))
-        }
-        (None, None) => {
-            ("hollow", format!("It counts {plural}. A feed is wired, but nothing has come through it yet."))
-        }
-        (None, Some((at, feed))) => (
+        None if bring.iter().all(|(_, heard)| heard.paused) => (
+            "hollow",
+            format!("It counts {words}, and the feed that could bring them is paused. Let it go on in Feeds."),
+        ),
+        None => ("hollow", format!("It counts {words}. A feed is wired, but nothing has come through it yet.")),
+        Some((at, feed)) => (
             "half",
             format!(
-                "{} last brought something {}, but no {plural} that count here.",
+                "{} last brought something {}, but no {words} that count here.",
                 feed.name,
                 at_words(calendar, at, now)
             ),
         ),
     };
     Some(Readiness { lamp, words })
+}
+
+/// Whether what a feed of this kind brings can bear on a count at all.
+fn can_bring(feed: &Feed, count: &Count) -> bool {
+    let bits = |kinds: &[Kind]| kinds.iter().fold(0, |bits, kind| bits | kind.bit());
+    let brings = match &feed.wiring {
+        Wiring::Webhook { .. } => bits(&Kind::SENT),
+        Wiring::Poll(_) => Kind::Gauge.bit(),
+        Wiring::Chat(_) | Wiring::Rates { .. } | Wiring::Import { .. } => 0,
+    };
+    count.kinds() & brings != 0
 }
 
 fn at_words(calendar: &tally_core::calendar::Calendar, at: Instant, now: Instant) -> String {

@@ -46,16 +46,16 @@ pub async fn page(app: web::Data<App>, owner: Owner) -> Result<HttpResponse, Web
     let feeds = app.engine.store().feeds(owner.channel.id).await?;
     let rows = owner
         .channel
-        .ask(move |channel, now| {
-            let settings = channel.settings();
+        .ask_all(move |channel, hearing, now| {
+            let scope = channel.scope(now);
             let row = |(id, piece): (WidgetId, &tally_core::widgets::Piece)| {
                 Some(Row {
                     id,
                     family: piece.key(),
                     title: piece.title().to_owned(),
-                    sentence: sentence::plain(&piece.sentence(settings)),
-                    drawing: widgets::draw(&piece.view(settings, now)),
-                    readiness: readiness::of(channel, id, &feeds, now)?,
+                    sentence: sentence::plain(&piece.sentence(&scope)),
+                    drawing: widgets::draw(&piece.view(&scope)),
+                    readiness: readiness::of(channel, hearing, id, &feeds, now)?,
                 })
             };
             channel.widgets().filter_map(row).collect()

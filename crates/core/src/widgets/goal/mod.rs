@@ -69,13 +69,7 @@ impl Goal {
     #[must_use]
     pub fn standard(settings: &Settings) -> Self {
         let count = Count::of(Measure::AmountOfTips, Period::ThisMonth);
-        Self {
-            title: "New goal".into(),
-            target: 100 * count.unit(settings).whole(),
-            count,
-            start: 0,
-            until: None,
-        }
+        Self { title: "New goal".into(), target: 100 * count.unit(settings).whole(), count, start: 0, until: None }
     }
 
     fn closes(&self, settings: &Settings) -> Option<Instant> {
@@ -118,7 +112,9 @@ impl Family for Goal {
     fn decide(&self, _: &State, action: &Action<'_>, _: Instant) -> Result<Act, Refusal> {
         match action.name {
             "reset" if self.count.period == Period::SinceReset => Ok(Act::Goal(GoalAct::Reset)),
-            "reset" => Err(Refusal::NotNow("this goal follows its period; only one that counts since its reset can be reset")),
+            "reset" => {
+                Err(Refusal::NotNow("this goal follows its period; only one that counts since its reset can be reset"))
+            }
             other => Err(Refusal::NoSuchAction(other.into(), "reset, undo; all else follows the ledger".into())),
         }
     }

@@ -50,7 +50,9 @@ fn channel(goal: &Goal, entries: &[Entry]) -> Channel {
 }
 
 fn shown(goal: &Goal, entries: &[Entry], now: &str) -> GoalView {
-    let Some(View::Goal(view)) = channel(goal, entries).view(WidgetId(1), at(now)) else { panic!("a goal shows a goal") };
+    let Some(View::Goal(view)) = channel(goal, entries).view(WidgetId(1), at(now)) else {
+        panic!("a goal shows a goal")
+    };
     view
 }
 

@@ -117,10 +117,5 @@ pub(super) fn explain(goal: &Goal, count: &Count, scope: &Scope<'_>) -> Slip {
     let unit = count.unit(scope.settings);
     let (mut terms, lines) = terms_and_lines(count, scope);
     terms.insert(0, ("Starting amount".to_owned(), unit.show(goal.start)));
-    Slip {
-        terms,
-        shown: unit.show(value(goal, &scope.tally(count))),
-        span: span_words(count, scope),
-        lines,
-    }
+    Slip { terms, shown: unit.show(value(goal, &scope.tally(count))), span: span_words(count, scope), lines }
 }

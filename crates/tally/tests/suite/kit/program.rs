@@ -17,9 +17,15 @@ pub struct Program {
 }
 
 impl Program {
-    /// With the demo, listening wherever there is room.
+    /// With the demo of this month, listening wherever there is room.
     pub fn start(database: &str) -> Self {
-        Self::with(database, &["--demo", "--tip-jar", "127.0.0.1:0"])
+        Self::with(database, &["--demo", "--demo-days", "0"])
+    }
+
+    /// The same with the made-up world around it, and feeds wired to that.
+    pub fn in_its_world(database: &str) -> Self {
+        let world = ["--standins", "127.0.0.1:0", "--allow-private-addresses"];
+        Self::with(database, &[&["--demo", "--demo-days", "0"], &world[..]].concat())
     }
 
     /// With these options.
@@ -100,7 +106,11 @@ fn spawn(database: &str, folder: &TempDir, options: &[String], listen: &str) -> 
         line.strip_prefix(what).unwrap_or_else(|| panic!("{what} expected, not {line}")).to_owned()
     };
     let base = line("Eager Tally: ");
-    let jar = options.iter().any(|one| one == "--tip-jar").then(|| line("Tip jar (stand-in): "));
+    let jar = options.iter().any(|one| one == "--standins").then(|| {
+        let jar = line("Tip jar (stand-in): ");
+        line("Chat, numbers, rates, a game and scripted shows (stand-ins): ");
+        jar
+    });
     (child, base, jar)
 }
 

@@ -1,6 +1,5 @@
 //! Delivering: signed, tried again until it is taken or plainly refused.
 
-use super::Wiring;
 use chrono::Utc;
 use serde_json::{Value, json};
 use std::collections::VecDeque;
@@ -14,6 +13,15 @@ const REMEMBERED: usize = 12;
 const LONGEST_WAIT: Duration = Duration::from_secs(30);
 /// After so many tries a delivery is given up.
 const MOST_TRIES: u32 = 40;
+
+/// Where events go.
+#[derive(Debug, Clone)]
+pub struct Wiring {
+    /// The feed's address.
+    pub url: String,
+    /// The feed's secret, `whsec_…`.
+    pub secret: String,
+}
 
 /// What became of a delivery so far.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -99,7 +107,7 @@ pub async fn deliver(wiring: &Wiring, book: &Book, id: &str, event: &Value, wait
         };
         let mut wait = Duration::from_millis(500);
         for attempt in 1..=MOST_TRIES {
-            match send(wiring, &event.to_string()).await {
+            match send(wiring, "application/cloudevents+json", &event.to_string()).await {
                 Ok(answer) => {
                     note(format!("Delivered: {answer}"), true);
                     break;
@@ -126,7 +134,26 @@ enum Failure {
     Later(String),
 }
 
-async fn send(wiring: &Wiring, body: &str) -> Result<String, Failure> {
+/// Delivers events together, trying again until they are taken or plainly refused.
+pub async fn batch(wiring: &Wiring, events: &[Value]) {
+    let body = Value::from(events.to_vec()).to_string();
+    let mut wait = Duration::from_millis(500);
+    for _ in 0..MOST_TRIES {
+        match send(wiring, "application/cloudevents-batch+json", &body).await {
+            Ok(_) => return,
+            Err(Failure::Refused(why)) => {
+                tracing::warn!(%why, "the stand-in's events were refused");
+                return;
+            }
+            Err(Failure::Later(_)) => {
+                actix_web::rt::time::sleep(wait).await;
+                wait = (wait * 2).min(LONGEST_WAIT);
+            }
+        }
+    }
+}
+
+async fn send(wiring: &Wiring, content_type: &str, body: &str) -> Result<String, Failure> {
     let id = format!("msg_{:032x}", rand::random::<u128>());
     let now = Utc::now().timestamp();
     let signature = signature::sign(&wiring.secret, &id, now, body.as_bytes())
@@ -134,7 +161,7 @@ async fn send(wiring: &Wiring, body: &str) -> Result<String, Failure> {
     let mut answer = awc::Client::default()
         .post(&wiring.url)
         .timeout(Duration::from_secs(10))
-        .insert_header(("content-type", "application/cloudevents+json"))
+        .insert_header(("content-type", content_type.to_owned()))
         .insert_header(("webhook-id", id))
         .insert_header(("webhook-timestamp", now.to_string()))
         .insert_header(("webhook-signature", signature))

@@ -1,0 +1,144 @@
+//! Finding lines among all that happened.
+
+use super::{Book, Fact};
+use crate::calendar::Span;
+use crate::ids::{FeedId, Seq};
+use std::cmp::Reverse;
+use std::collections::{BinaryHeap, HashSet};
+
+/// What lines must be like. What is empty lets everything through.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Search {
+    /// Of these kinds, as bits; see [`crate::happening::Kind::bit`].
+    pub kinds: u16,
+    /// Through this feed; 0 for by hand.
+    pub feed: Option<FeedId>,
+    /// By somebody whose name holds this.
+    pub name: String,
+    /// With a message that holds this.
+    pub text: String,
+    /// Within this stretch of time.
+    pub span: Span,
+    /// Of at least this: money in the base currency's minor units, else points, viewers and the like.
+    pub least: Option<i64>,
+    /// Of at most this.
+    pub most: Option<i64>,
+    /// Only those that do not count any more, or only those that do.
+    pub voided: Option<bool>,
+}
+
+impl Default for Search {
+    fn default() -> Self {
+        Self {
+            kinds: u16::MAX,
+            feed: None,
+            name: String::new(),
+            text: String::new(),
+            span: Span::ALL,
+            least: None,
+            most: None,
+            voided: None,
+        }
+    }
+}
+
+impl Search {
+    fn fits(&self, fact: &Fact, people: Option<&HashSet<u32>>, text: &str, book: &Book) -> bool {
+        let size = || if fact.has_money() { fact.priced() } else { Some(fact.number) };
+        self.feed.is_none_or(|feed| feed.0 == fact.feed)
+            && people.is_none_or(|people| people.contains(&fact.who))
+            && self.voided.is_none_or(|voided| voided != book.stands(fact))
+            && self.least.is_none_or(|least| size().is_some_and(|size| size >= least))
+            && self.most.is_none_or(|most| size().is_some_and(|size| size <= most))
+            && (text.is_empty() || fact.text.as_ref().is_some_and(|own| own.to_lowercase().contains(text)))
+    }
+}
+
+impl Book {
+    /// The places of up to `most` lines that fit, newest line first, all before `before` if given.
+    #[must_use]
+    pub fn search(&self, search: &Search, before: Option<Seq>, most: usize) -> Vec<Seq> {
+        let (name, text) = (search.name.trim().to_lowercase(), search.text.trim().to_lowercase());
+        let people: Option<HashSet<u32>> = (!name.is_empty()).then(|| self.names.holding(&name).collect());
+        let bound = before.map_or(u64::MAX, |before| before.0);
+        // The smallest place on top, so that it is the one to go.
+        let mut found: BinaryHeap<Reverse<u64>> = BinaryHeap::with_capacity(most + 1);
+        for fact in self.facts(search.span, search.kinds) {
+            let beaten = found.len() == most && found.peek().is_some_and(|least| fact.seq < least.0);
+            if fact.seq >= bound || beaten || !search.fits(fact, people.as_ref(), &text, self) {
+                continue;
+            }
+            found.push(Reverse(fact.seq));
+            if found.len() > most {
+                found.pop();
+            }
+        }
+        let mut places: Vec<u64> = found.into_iter().map(|Reverse(seq)| seq).collect();
+        places.sort_unstable_by(|one, other| other.cmp(one));
+        places.into_iter().map(Seq).collect()
+    }
+
+    /// All facts that fit, in order of time.
+    pub fn all<'a>(&'a self, search: &'a Search) -> impl Iterator<Item = &'a Fact> + 'a {
+        let (name, text) = (search.name.trim().to_lowercase(), search.text.trim().to_lowercase());
+        let people: Option<HashSet<u32>> = (!name.is_empty()).then(|| self.names.holding(&name).collect());
+        self.facts(search.span, search.kinds).filter(move |fact| search.fits(fact, people.as_ref(), &text, self))
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::Instant;
+    use crate::fixtures::settings;
+    use crate::happening::{Actor, Happening, Kind};
+    use crate::money::{Currency, Money};
+
+    fn book() -> Book {
+        let mut book = Book::new(&settings());
+        let at = |hour| format!("2026-11-2{hour}T12:00:00Z").parse::<Instant>().unwrap();
+        let tip = |name: &str, pence, message: &str| Happening::Tip {
+            actor: Actor { id: None, name: name.into(), avatar: None, anonymous: false },
+            amount: Money { minor: pence, currency: Currency::parse("GBP").unwrap() },
+            message: Some(message.into()),
+        };
+        // The third came late.
+        book.add(at(1), Seq(1), Some(FeedId(1)), &tip("Quietferry", 500, "for the Whistle"));
+        book.add(at(3), Seq(2), Some(FeedId(2)), &tip("bram", 1_500, ""));
+        book.add(at(2), Seq(3), None, &tip("quiet_one", 100, "whistle"));
+        book.add(at(4), Seq(4), None, &Happening::Gauge { name: "viewers".into(), value: 700 });
+        book
+    }
+
+    fn found(book: &Book, search: &Search) -> Vec<u64> {
+        book.search(search, None, 10).iter().map(|seq| seq.0).collect()
+    }
+
+    #[test]
+    fn every_filter_narrows_and_the_newest_line_comes_first() {
+        let all = Search::default;
+        let mut book = book();
+        assert_eq!(found(&book, &all()), [4, 3, 2, 1]);
+        assert_eq!(found(&book, &Search { kinds: Kind::Tip.bit(), ..all() }), [3, 2, 1]);
+        assert_eq!(found(&book, &Search { name: "QUIET".into(), ..all() }), [3, 1]);
+        assert_eq!(found(&book, &Search { text: "Whistle ".into(), ..all() }), [3, 1]);
+        assert_eq!(found(&book, &Search { feed: Some(FeedId(2)), ..all() }), [2]);
+        assert_eq!(found(&book, &Search { feed: Some(FeedId(0)), ..all() }), [4, 3]);
+        assert_eq!(found(&book, &Search { least: Some(500), most: Some(700), ..all() }), [4, 1]);
+        let from = Some("2026-11-22T00:00:00Z".parse().unwrap());
+        assert_eq!(found(&book, &Search { span: Span { from, to: None }, ..all() }), [4, 3, 2]);
+        book.void("2026-11-21T12:00:00Z".parse().unwrap(), Seq(1), true);
+        assert_eq!(found(&book, &Search { voided: Some(true), ..all() }), [1]);
+        assert_eq!(found(&book, &Search { voided: Some(false), ..all() }), [4, 3, 2]);
+        assert_eq!(book.all(&all()).map(|fact| fact.seq).collect::<Vec<_>>(), [1, 3, 2, 4]);
+    }
+
+    #[test]
+    fn pages_follow_one_another_without_gap() {
+        let book = book();
+        let first = book.search(&Search::default(), None, 2);
+        assert_eq!(first, [Seq(4), Seq(3)]);
+        assert_eq!(book.search(&Search::default(), first.last().copied(), 2), [Seq(2), Seq(1)]);
+        assert_eq!(book.search(&Search::default(), Some(Seq(1)), 2), []);
+    }
+}

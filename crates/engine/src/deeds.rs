@@ -1,0 +1,120 @@
+//! What people and feeds do to the record, each as one [`Deed`].
+
+use crate::engine::ChannelHandle;
+use crate::error::EngineError;
+use crate::orders::{Deed, Pressed};
+use tally_core::Instant;
+use tally_core::book::rates::Table;
+use tally_core::book::shows::ShowAct;
+use tally_core::channel::{Channel, Correcting, Press};
+use tally_core::entry::{Body, Entry, Origin};
+use tally_core::happening::Happening;
+use tally_core::ids::{FeedId, Seq};
+use tally_core::widgets::{Action, Refusal};
+use tally_store::rows::origin_key;
+
+/// Who does something, and the mark by which a second try is known.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct By {
+    /// Who, as shown.
+    pub name: String,
+    /// Unique to this deed, so that one sent twice counts once.
+    pub id: String,
+}
+
+fn deed(
+    source: &str,
+    id: String,
+    decide: impl FnOnce(&Channel, Instant) -> Result<Body, Refusal> + Send + 'static,
+) -> Deed {
+    Deed { origin: Origin { source: source.to_owned(), id }, happened_at: None, decide: Box::new(decide) }
+}
+
+impl ChannelHandle {
+    /// Operates a widget.
+    ///
+    /// # Errors
+    /// See [`ChannelHandle::record`]; so for all of these.
+    pub async fn press(&self, press: Pressed) -> Result<Seq, EngineError> {
+        let Pressed { widget, action, value, by, source, id } = press;
+        self.record(deed(source, id, move |channel, now| {
+            let action = Action { name: &action, value };
+            channel.decide(&Press { widget, action, by: &by }, now)
+        }))
+        .await
+    }
+
+    /// Voids a line, lets it count again, or lets it say something else.
+    ///
+    /// # Errors
+    /// There is no such line, or see [`ChannelHandle::record`].
+    pub async fn correct(
+        &self,
+        line: Entry,
+        wish: Correcting,
+        by: By,
+        reason: Option<String>,
+    ) -> Result<Seq, EngineError> {
+        self.record(deed("ledger", by.id, move |channel, _| channel.correct(&line, &wish, &by.name, reason))).await
+    }
+
+    /// Says something about shows.
+    ///
+    /// # Errors
+    /// See [`ChannelHandle::record`].
+    pub async fn show(&self, act: ShowAct, by: By) -> Result<Seq, EngineError> {
+        self.record(deed("show", by.id, move |channel, now| channel.decide_show(act, &by.name, now))).await
+    }
+
+    /// Says something about a show of the past.
+    ///
+    /// # Errors
+    /// See [`ChannelHandle::record`].
+    pub async fn show_at(&self, act: ShowAct, at: Instant, by: By) -> Result<Seq, EngineError> {
+        let deed = deed("show", by.id, move |channel, _| channel.decide_show(act, &by.name, at));
+        self.record(Deed { happened_at: Some(at), ..deed }).await
+    }
+
+    /// Undoes an import, or puts it back.
+    ///
+    /// # Errors
+    /// See [`ChannelHandle::record`].
+    pub async fn withdraw(&self, feed: FeedId, name: String, withdrawn: bool, by: By) -> Result<Seq, EngineError> {
+        let decide = move |channel: &Channel, _| channel.decide_withdraw(feed, &name, &by.name, withdrawn);
+        self.record(deed("ledger", by.id, decide)).await
+    }
+
+    /// Lets one name count as another, or as itself again.
+    ///
+    /// # Errors
+    /// See [`ChannelHandle::record`].
+    pub async fn merge(&self, from: String, into: Option<String>, by: By) -> Result<Seq, EngineError> {
+        let decide = move |channel: &Channel, _| channel.decide_merge(&from, into.as_deref(), &by.name);
+        self.record(deed("ledger", by.id, decide)).await
+    }
+
+    /// Writes down a happening by hand. Who did it stands in the source.
+    ///
+    /// # Errors
+    /// See [`ChannelHandle::record`].
+    pub async fn by_hand(
+        &self,
+        happening: Happening,
+        happened_at: Option<Instant>,
+        by: By,
+    ) -> Result<Seq, EngineError> {
+        let deed = deed(&format!("by hand/{}", by.name), by.id, |_, _| Ok(Body::Happening(happening)));
+        self.record(Deed { happened_at, ..deed }).await
+    }
+
+    /// Takes a day's reference rates. The same table again changes nothing.
+    ///
+    /// # Errors
+    /// See [`ChannelHandle::record`].
+    pub async fn rates(&self, date: chrono::NaiveDate, per_euro: Table) -> Result<Seq, EngineError> {
+        let told: String = per_euro.iter().map(|(code, rate)| format!("{code}{rate}")).collect();
+        let digest = origin_key(&Origin { source: "rates".into(), id: told });
+        let id = digest.iter().fold(format!("{date} "), |id, byte| format!("{id}{byte:02x}"));
+        self.record(deed("rates", id, move |_, _| Ok(Body::Rates { date, per_euro }))).await
+    }
+}

@@ -1,0 +1,80 @@
+//! What is heard through feeds besides lines of the record: chat, and how each feed fares.
+
+use crate::draw::Heard;
+use crate::orders::{ChatLine, Report};
+use std::collections::{BTreeMap, VecDeque};
+use tally_core::Instant;
+use tally_core::ids::FeedId;
+use tally_store::feeds::Feed;
+
+/// How many lines of chat are remembered.
+const CHAT: usize = 200;
+
+/// See the module.
+#[derive(Debug, Default)]
+pub struct Hearing {
+    chat: VecDeque<(FeedId, ChatLine)>,
+    states: BTreeMap<FeedId, State>,
+}
+
+#[derive(Debug, Default)]
+struct State {
+    last: Option<Instant>,
+    connected: bool,
+    failing: Option<String>,
+    lines: u64,
+}
+
+impl Hearing {
+    pub(crate) fn report(&mut self, feed: FeedId, report: Report, now: Instant) {
+        let state = self.states.entry(feed).or_default();
+        match report {
+            Report::Heard => (state.last, state.connected, state.failing) = (Some(now), true, None),
+            Report::Connected => (state.connected, state.failing) = (true, None),
+            Report::Failing(why) => (state.connected, state.failing) = (false, Some(why)),
+        }
+    }
+
+    pub(crate) fn chat(&mut self, feed: FeedId, lines: Vec<ChatLine>, now: Instant) {
+        self.report(feed, Report::Heard, now);
+        if let Some(state) = self.states.get_mut(&feed) {
+            state.lines += lines.len() as u64;
+        }
+        let skip = lines.len().saturating_sub(CHAT);
+        for line in lines.into_iter().skip(skip) {
+            if self.chat.len() == CHAT {
+                self.chat.pop_front();
+            }
+            self.chat.push_back((feed, line));
+        }
+    }
+
+    /// How a feed fares, with when its newest line of the record arrived.
+    #[must_use]
+    pub fn of(&self, feed: &Feed, recorded: Option<Instant>) -> Heard {
+        let state = self.states.get(&FeedId(feed.id));
+        Heard {
+            last: state.and_then(|state| state.last).max(recorded),
+            paused: feed.paused,
+            connected: state.is_some_and(|state| state.connected),
+            failing: state.and_then(|state| state.failing.clone()).filter(|_| !feed.paused),
+        }
+    }
+
+    /// How many lines of chat came through a feed since the program was started.
+    #[must_use]
+    pub fn chat_lines(&self, feed: FeedId) -> u64 {
+        self.states.get(&feed).map_or(0, |state| state.lines)
+    }
+
+    /// The newest lines of chat that came through a feed, newest first.
+    pub fn newest(&self, feed: FeedId) -> impl Iterator<Item = &ChatLine> {
+        self.chat.iter().rev().filter(move |(from, _)| *from == feed).map(|(_, line)| line)
+    }
+
+    pub(crate) fn newest_chat<'a>(&'a self, feeds: &'a [Feed]) -> Option<(&'a str, &'a ChatLine)> {
+        let (from, line) = self.chat.back()?;
+        let feed = feeds.iter().find(|feed| feed.id == from.0)?;
+        Some((&feed.name, line))
+    }
+}

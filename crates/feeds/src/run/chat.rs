@@ -1,0 +1,271 @@
+//! Reading along in a chat: IRC over TCP or TLS, kept alive, connected anew by whoever runs it.
+
+use super::Line;
+use crate::irc::{MOST_BYTES, Message};
+use base64::Engine as _;
+use base64::prelude::BASE64_STANDARD;
+use std::sync::Arc;
+use std::time::Duration;
+use tally_core::text;
+use tally_engine::{ChatLine, Report};
+use tally_store::feeds::Chat;
+use tokio::io::{AsyncBufRead, AsyncBufReadExt, AsyncRead, AsyncWrite, AsyncWriteExt, BufReader};
+use tokio::net::TcpStream;
+use tokio::time::{Instant, timeout, timeout_at};
+use tokio_rustls::TlsConnector;
+use tokio_rustls::rustls::pki_types::pem::PemObject;
+use tokio_rustls::rustls::pki_types::{CertificateDer, ServerName};
+use tokio_rustls::rustls::{ClientConfig, RootCertStore};
+
+/// How long connecting and signing on may take.
+const PATIENCE: Duration = Duration::from_secs(20);
+/// After so long without a word we ask whether anybody is there.
+const QUIET: Duration = Duration::from_secs(60);
+/// Lines are handed on together, at the latest after this long.
+const TOGETHER: Duration = Duration::from_millis(40);
+/// And at most so many.
+const MOST_TOGETHER: usize = 500;
+
+/// Reads along until that fails; gives the reason.
+pub(super) async fn run(line: &Line, chat: &Chat) -> String {
+    match connect(line, chat).await {
+        Ok(stream) => match session(line, chat, stream).await {
+            Ok(()) => "the chat server closed the line".into(),
+            Err(why) => why,
+        },
+        Err(why) => why,
+    }
+}
+
+/// Either kind of line.
+trait Stream: AsyncRead + AsyncWrite + Send + Unpin {}
+impl<T: AsyncRead + AsyncWrite + Send + Unpin> Stream for T {}
+
+async fn connect(line: &Line, chat: &Chat) -> Result<Box<dyn Stream>, String> {
+    let addresses = line.outside.resolve(&chat.host, chat.port).await.map_err(|error| error.to_string())?;
+    let dial = async {
+        let mut last = "nobody listens there".to_owned();
+        for address in addresses {
+            match TcpStream::connect(address).await {
+                Ok(stream) => return Ok(stream),
+                Err(error) => last = error.to_string(),
+            }
+        }
+        Err(format!("{}:{} cannot be reached: {last}", chat.host, chat.port))
+    };
+    let late = |_| format!("{}:{} does not answer", chat.host, chat.port);
+    let stream = timeout(PATIENCE, dial).await.map_err(late)??;
+    // Without this a line works all the same, only less promptly.
+    let _ = stream.set_nodelay(true);
+    if !chat.tls {
+        return Ok(Box::new(stream));
+    }
+    let connector = TlsConnector::from(Arc::new(trust(&chat.certificate)?));
+    let name = ServerName::try_from(chat.host.clone()).map_err(|_| format!("{} is no host name", chat.host))?;
+    let stream = timeout(PATIENCE, connector.connect(name, stream)).await.map_err(late)?;
+    Ok(Box::new(stream.map_err(|error| format!("the line could not be encrypted: {error}"))?))
+}
+
+/// The machine's certificates, and one more that the owner trusts.
+fn trust(certificate: &str) -> Result<ClientConfig, String> {
+    let mut roots = RootCertStore::empty();
+    roots.add_parsable_certificates(rustls_native_certs::load_native_certs().certs);
+    if !certificate.trim().is_empty() {
+        let own = CertificateDer::from_pem_slice(certificate.as_bytes())
+            .map_err(|_| "the certificate to trust is not in PEM form".to_owned())?;
+        roots.add(own).map_err(|error| format!("the certificate to trust cannot be used: {error}"))?;
+    }
+    let provider = Arc::new(tokio_rustls::rustls::crypto::ring::default_provider());
+    let config = ClientConfig::builder_with_provider(provider)
+        .with_safe_default_protocol_versions()
+        .map_err(|error| error.to_string())?;
+    Ok(config.with_root_certificates(roots).with_no_client_auth())
+}
+
+/// Reads one line, however long it is on the wire, up to a bound. None at the end.
+async fn read_line(reader: &mut (impl AsyncBufRead + Unpin), line: &mut Vec<u8>) -> Result<Option<()>, String> {
+    // Whatever was read of a line before a deadline stays in `line` and is gone on with.
+    loop {
+        let chunk = reader.fill_buf().await.map_err(|error| format!("the line broke off: {error}"))?;
+        if chunk.is_empty() {
+            return Ok(None);
+        }
+        let end = chunk.iter().position(|byte| *byte == b'\n');
+        let take = end.map_or(chunk.len(), |end| end + 1);
+        line.extend_from_slice(&chunk[..take]);
+        reader.consume(take);
+        if line.len() > MOST_BYTES {
+            return Err("the chat server sent a line that is longer than IRC allows".into());
+        }
+        if end.is_some() {
+            return Ok(Some(()));
+        }
+    }
+}
+
+/// How far signing on has come.
+#[derive(PartialEq)]
+enum Stage {
+    Asking,
+    Requested,
+    Authenticating,
+    Signing,
+    Joined,
+}
+
+async fn session(line: &Line, chat: &Chat, stream: Box<dyn Stream>) -> Result<(), String> {
+    let (read, mut write) = tokio::io::split(stream);
+    let mut reader = BufReader::with_capacity(32 * 1024, read);
+    let mut nick = chat.nick.clone();
+    let mut stage = Stage::Asking;
+    let mut waiting: Vec<ChatLine> = Vec::new();
+    let mut hand_on: Option<Instant> = None;
+    let mut heard = Instant::now();
+    let mut asked = false;
+    let signing_on = Instant::now() + PATIENCE;
+    let mut buffer = Vec::new();
+    say(&mut write, "CAP LS 302").await?;
+    loop {
+        let quiet = if stage == Stage::Joined { heard + QUIET } else { signing_on };
+        let deadline = hand_on.map_or(quiet, |at| at.min(quiet));
+        match timeout_at(deadline, read_line(&mut reader, &mut buffer)).await {
+            Ok(Ok(Some(()))) => {
+                (heard, asked) = (Instant::now(), false);
+                let bytes = std::mem::take(&mut buffer);
+                let text = String::from_utf8_lossy(&bytes);
+                if let Some(message) = Message::read(&text) {
+                    if let Some(said) = said(&message, chat, line.engine.now()) {
+                        waiting.push(said);
+                        hand_on.get_or_insert(Instant::now() + TOGETHER);
+                    } else {
+                        for answer in answer(&message, chat, &mut nick, &mut stage)? {
+                            say(&mut write, &answer).await?;
+                        }
+                        if message.command == "366" {
+                            line.report(Report::Connected).await;
+                        }
+                    }
+                }
+            }
+            Ok(Ok(None)) => return Ok(()),
+            Ok(Err(why)) => return Err(why),
+            Err(_) if stage != Stage::Joined && Instant::now() >= signing_on => {
+                return Err("the chat server did not let us in in time".into());
+            }
+            Err(_) if Instant::now() >= heard + QUIET => {
+                if asked {
+                    return Err("the chat server has fallen silent".into());
+                }
+                say(&mut write, "PING :still-there").await?;
+                (heard, asked) = (Instant::now(), true);
+            }
+            Err(_) => {}
+        }
+        if waiting.len() >= MOST_TOGETHER || hand_on.is_some_and(|at| at <= Instant::now()) {
+            hand_on = None;
+            line.channel.chat(line.feed, std::mem::take(&mut waiting)).await.map_err(|error| error.to_string())?;
+        }
+    }
+}
+
+async fn say(write: &mut (impl AsyncWrite + Unpin), text: &str) -> Result<(), String> {
+    let line = format!("{text}\r\n");
+    timeout(PATIENCE, write.write_all(line.as_bytes()))
+        .await
+        .map_err(|_| "the chat server takes nothing".to_owned())?
+        .map_err(|error| format!("the line broke off: {error}"))
+}
+
+/// What somebody said in our room.
+fn said(message: &Message<'_>, chat: &Chat, now: tally_core::Instant) -> Option<ChatLine> {
+    let [room, text] = message.params[..] else { return None };
+    if message.command != "PRIVMSG" || !room.eq_ignore_ascii_case(&chat.room) {
+        return None;
+    }
+    let clean = |text: &str| text.chars().filter(|c| !c.is_control()).take(text::MESSAGE_MOST).collect::<String>();
+    Some(ChatLine { at: message.at().unwrap_or(now), name: clean(message.name()), text: clean(text) })
+}
+
+/// What to answer to a line that nobody said, and how far that brings us.
+fn answer(message: &Message<'_>, chat: &Chat, nick: &mut String, stage: &mut Stage) -> Result<Vec<String>, String> {
+    let last = message.params.last().copied().unwrap_or_default();
+    let sign_on = |nick: &str| vec![format!("NICK {nick}"), format!("USER {nick} 0 * :Eager Tally")];
+    Ok(match message.command {
+        "PING" => vec![format!("PONG :{last}")],
+        "CAP" => match message.params.get(1).copied() {
+            Some("LS") if *stage == Stage::Asking => {
+                // A list that goes on has a star before its last part.
+                if message.params.get(2) == Some(&"*") {
+                    return Ok(Vec::new());
+                }
+                let offered = |name: &str| last.split(' ').any(|one| one.split('=').next() == Some(name));
+                let mut wanted: Vec<&str> =
+                    ["message-tags", "server-time"].into_iter().filter(|one| offered(one)).collect();
+                let sasl = !chat.password.is_empty() && offered("sasl");
+                if sasl {
+                    wanted.push("sasl");
+                }
+                *stage = if sasl { Stage::Requested } else { Stage::Signing };
+                let mut out = Vec::new();
+                if !chat.password.is_empty() && !sasl {
+                    out.push(format!("PASS {}", chat.password));
+                }
+                out.extend(sign_on(nick));
+                if !wanted.is_empty() {
+                    out.push(format!("CAP REQ :{}", wanted.join(" ")));
+                }
+                if !sasl {
+                    out.push("CAP END".into());
+                }
+                out
+            }
+            Some("ACK") if *stage == Stage::Requested && last.split(' ').any(|one| one == "sasl") => {
+                *stage = Stage::Authenticating;
+                vec!["AUTHENTICATE PLAIN".into()]
+            }
+            Some("NAK") if *stage == Stage::Requested => {
+                return Err("the chat server takes no password this way; leave it empty".into());
+            }
+            _ => Vec::new(),
+        },
+        "AUTHENTICATE" if *stage == Stage::Authenticating => {
+            let plain = format!("\0{}\0{}", chat.nick, chat.password);
+            vec![format!("AUTHENTICATE {}", BASE64_STANDARD.encode(plain))]
+        }
+        "903" => {
+            *stage = Stage::Signing;
+            vec!["CAP END".into()]
+        }
+        "902" | "904" | "905" | "464" => {
+            return Err("the chat server refused the name or the password; check both".into());
+        }
+        // A server that knows no CAP.
+        "421" if *stage == Stage::Asking => {
+            *stage = Stage::Signing;
+            let mut out: Vec<String> = Vec::new();
+            if !chat.password.is_empty() {
+                out.push(format!("PASS {}", chat.password));
+            }
+            out.extend(sign_on(nick));
+            out
+        }
+        "433" | "436" => {
+            nick.push('_');
+            if nick.len() > chat.nick.len() + 5 {
+                return Err(format!("the name {} is in use in this chat; choose another", chat.nick));
+            }
+            vec![format!("NICK {nick}")]
+        }
+        "432" => return Err(format!("the chat server does not take the name {}; choose another", chat.nick)),
+        "001" => vec![format!("JOIN {}", chat.room)],
+        "366" => {
+            *stage = Stage::Joined;
+            Vec::new()
+        }
+        "403" | "405" | "471" | "473" | "474" | "475" | "476" => {
+            return Err(format!("the chat server does not let us into {}: {last}", chat.room));
+        }
+        "ERROR" => return Err(format!("the chat server closed the line: {last}")),
+        _ => Vec::new(),
+    })
+}

@@ -1,0 +1,98 @@
+//! Feeds that must be kept going: each has a task of its own, so that one that fails blocks no other.
+
+mod chat;
+mod poll;
+mod rates;
+
+use crate::outside::Outside;
+use std::collections::HashMap;
+use std::time::Duration;
+use tally_core::ids::{ChannelId, FeedId};
+use tally_engine::{ChannelHandle, Engine, Report};
+use tally_store::feeds::{Feed, Wiring};
+use tokio::task::JoinHandle;
+
+/// The first wait after a failure; each further one is twice as long.
+const FIRST_WAIT: Duration = Duration::from_secs(1);
+/// The longest.
+const LONGEST_WAIT: Duration = Duration::from_secs(300);
+/// How long to wait for the database before looking again.
+const DATABASE_WAIT: Duration = Duration::from_secs(2);
+
+/// What every feed's task has at hand.
+struct Line {
+    channel: ChannelHandle,
+    engine: Engine,
+    feed: FeedId,
+    outside: Outside,
+}
+
+impl Line {
+    async fn report(&self, report: Report) {
+        // A channel that is being let go needs no report.
+        let _ = self.channel.report(self.feed, report).await;
+    }
+}
+
+/// Keeps all feeds of all channels going, and follows what their owners change. Runs until dropped.
+pub async fn keep(engine: Engine, outside: Outside) {
+    let mut running: HashMap<u32, (Feed, Running)> = HashMap::new();
+    let mut changes = engine.feeds_watch();
+    loop {
+        changes.mark_unchanged();
+        let wanted = match engine.store().feeds_to_run().await {
+            Ok(wanted) => wanted,
+            Err(error) => {
+                tracing::warn!(%error, "the feeds cannot be read; they go on as they are");
+                tokio::time::sleep(DATABASE_WAIT).await;
+                continue;
+            }
+        };
+        running.retain(|id, (feed, _)| wanted.iter().any(|one| one.id == *id && one == feed));
+        for feed in wanted {
+            running
+                .entry(feed.id)
+                .or_insert_with(|| (feed.clone(), Running(tokio::spawn(keep_one(engine.clone(), outside, feed)))));
+        }
+        if changes.changed().await.is_err() {
+            return;
+        }
+    }
+}
+
+/// A task that ends with its guard.
+struct Running(JoinHandle<()>);
+
+impl Drop for Running {
+    fn drop(&mut self) {
+        self.0.abort();
+    }
+}
+
+/// Runs one feed for ever; after a failure it waits, and longer each time.
+async fn keep_one(engine: Engine, outside: Outside, feed: Feed) {
+    let mut wait = FIRST_WAIT;
+    loop {
+        let began = tokio::time::Instant::now();
+        let why = match engine.channel(ChannelId(feed.channel_id)).await {
+            Err(error) => error.to_string(),
+            Ok(channel) => {
+                let line = Line { channel, engine: engine.clone(), feed: FeedId(feed.id), outside };
+                let why = match &feed.wiring {
+                    Wiring::Chat(chat) => chat::run(&line, chat).await,
+                    Wiring::Poll(poll) => poll::run(&line, poll).await,
+                    Wiring::Rates { url } => rates::run(&line, url).await,
+                    Wiring::Webhook { .. } | Wiring::Import { .. } => return,
+                };
+                line.report(Report::Failing(why.clone())).await;
+                why
+            }
+        };
+        if began.elapsed() > LONGEST_WAIT {
+            wait = FIRST_WAIT;
+        }
+        tracing::info!(feed = feed.id, %why, wait = wait.as_secs(), "a feed failed and will be tried again");
+        tokio::time::sleep(wait.mul_f64(0.75 + rand::random::<f64>() / 2.0)).await;
+        wait = (wait * 2).min(LONGEST_WAIT);
+    }
+}

@@ -1,0 +1,1 @@
+DROP TABLE book_parts;

@@ -1,0 +1,1 @@
+ALTER TABLE feeds DROP COLUMN wiring, DROP COLUMN paused, DROP COLUMN removed;

@@ -1,0 +1,104 @@
+//! The channel: its name, how it reckons days and money, what a subscription weighs, and by which
+//! signals it goes on air.
+
+use crate::app::App;
+use crate::draw::html;
+use crate::error::WebError;
+use crate::rooms::first_visit::{CURRENCIES, named, reckoning};
+use crate::rooms::frame::Frame;
+use crate::rooms::sign_in::refusal;
+use crate::security::session::Owner;
+use actix_web::http::header::ContentType;
+use actix_web::{HttpResponse, web};
+use askama::Template;
+use serde::Deserialize;
+use tally_core::measure::Weights;
+use tally_core::widgets::Settings;
+use tally_store::accounts::{AirSignals, ChannelRecord};
+
+#[derive(Template)]
+#[template(path = "rooms/channel.html")]
+struct Page {
+    frame: Frame,
+    record: ChannelRecord,
+    zones: Vec<&'static str>,
+    currencies: &'static [&'static str],
+    weights: [u16; 3],
+    week_days: [&'static str; 3],
+}
+
+/// `GET /channel`
+pub async fn page(app: web::Data<App>, owner: Owner) -> Result<HttpResponse, WebError> {
+    let record = app.engine.store().channel(owner.channel.id).await?;
+    let page = Page {
+        frame: Frame::new(&app, &owner, "/channel").await?,
+        weights: record.settings.weights.newest(),
+        record,
+        zones: chrono_tz::TZ_VARIANTS.iter().map(|zone| zone.name()).collect(),
+        currencies: &CURRENCIES,
+        week_days: ["Mon", "Sat", "Sun"],
+    };
+    Ok(HttpResponse::Ok().insert_header(ContentType::html()).body(html(&page)))
+}
+
+/// What is typed in.
+#[derive(Deserialize)]
+pub struct Form {
+    channel: String,
+    zone: String,
+    currency: String,
+    day_start: String,
+    week_start: String,
+    weight_1: String,
+    weight_2: String,
+    weight_3: String,
+    weights_from: String,
+    on_air: String,
+    off_air: String,
+}
+
+/// `POST /channel`
+pub async fn save(app: web::Data<App>, owner: Owner, form: web::Form<Form>) -> Result<HttpResponse, WebError> {
+    let record = app.engine.store().channel(owner.channel.id).await?;
+    match told(&form, record, app.engine.now()) {
+        Ok(record) => {
+            owner.channel.settle(record).await?;
+            Ok(HttpResponse::Ok().insert_header(("HX-Refresh", "true")).finish())
+        }
+        Err(WebError::Refused(why)) => Ok(refusal(&why)),
+        Err(error) => Err(error),
+    }
+}
+
+fn told(form: &Form, record: ChannelRecord, now: tally_core::Instant) -> Result<ChannelRecord, WebError> {
+    let weight = |text: &str| text.trim().parse::<u16>().ok().filter(|weight| *weight <= 1_000);
+    let weights = [weight(&form.weight_1), weight(&form.weight_2), weight(&form.weight_3)];
+    let [Some(one), Some(two), Some(three)] = weights else {
+        return Err(WebError::Refused("What a subscription weighs must be a whole number from 0 to 1000.".into()));
+    };
+    let (weights, old) = ([one, two, three], record.settings.weights);
+    let weights = match form.weights_from.as_str() {
+        _ if weights == old.newest() => old,
+        "throughout" => Weights::throughout(weights),
+        _ => old.then(now, weights),
+    };
+    let (currency, calendar) = reckoning(&form.currency, &form.zone, &form.day_start, &form.week_start)?;
+    let signal = |what: &str, typed: &str| {
+        if typed.trim().is_empty() { Ok(String::new()) } else { named(what, typed) }
+    };
+    let air_signals = AirSignals {
+        on: signal("The signal that puts you on air", &form.on_air)?,
+        off: signal("The signal that takes you off air", &form.off_air)?,
+    };
+    if !air_signals.on.is_empty() && air_signals.on == air_signals.off {
+        return Err(WebError::Refused(
+            "One signal cannot put you on air and take you off; give them two names.".into(),
+        ));
+    }
+    Ok(ChannelRecord {
+        id: record.id,
+        name: named("The channel's name", &form.channel)?,
+        settings: Settings { currency, calendar, weights },
+        air_signals,
+    })
+}

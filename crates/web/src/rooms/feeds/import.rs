@@ -1,0 +1,346 @@
+//! History from a file: matched column by column, tried without adding anything, then added.
+
+use crate::app::App;
+use crate::draw::html;
+use crate::error::WebError;
+use crate::rooms::frame::Frame;
+use crate::rooms::sign_in::{go_to, refusal};
+use crate::security::session::Owner;
+use crate::security::tokens;
+use actix_web::http::header::ContentType;
+use actix_web::web::{BytesMut, Payload};
+use actix_web::{HttpResponse, web};
+use askama::Template;
+use futures_util::{StreamExt, TryStreamExt, stream};
+use serde::Deserialize;
+use std::collections::{BTreeMap, HashMap, HashSet};
+use std::sync::{Arc, Mutex, PoisonError};
+use tally_core::calendar::Calendar;
+use tally_core::entry::Incoming;
+use tally_core::happening::Kind;
+use tally_core::ids::{ChannelId, FeedId};
+use tally_core::money::{Currency, group};
+use tally_feeds::rates;
+use tally_feeds::table::{self, Field, Look, Matching};
+use tally_store::feeds::Wiring;
+use tally_store::rows::origin_key;
+
+/// How many files wait at a time; the oldest goes.
+const MOST_WAITING: usize = 4;
+/// How many refused lines are listed.
+const LISTED: usize = 40;
+/// Lines in one append.
+const BATCH: usize = 1_000;
+/// Appends on their way at the same time.
+const AT_ONCE: usize = 4;
+
+/// A file that was sent and not yet added.
+pub struct Upload {
+    channel: ChannelId,
+    name: String,
+    text: String,
+    shape: Shape,
+}
+
+enum Shape {
+    Table(Look),
+    Events,
+    Rates,
+}
+
+/// The files that wait, oldest first.
+#[derive(Default)]
+pub struct Uploads {
+    waiting: Mutex<Vec<(String, Arc<Upload>)>>,
+}
+
+impl Uploads {
+    fn put(&self, upload: Upload) -> String {
+        let token = tokens::token(&mut rand::rng());
+        // A list is whole at every step, so a panic elsewhere leaves it usable.
+        let mut waiting = self.waiting.lock().unwrap_or_else(PoisonError::into_inner);
+        if waiting.len() >= MOST_WAITING {
+            waiting.remove(0);
+        }
+        waiting.push((token.clone(), Arc::new(upload)));
+        token
+    }
+
+    fn get(&self, token: &str, channel: ChannelId) -> Result<Arc<Upload>, WebError> {
+        let waiting = self.waiting.lock().unwrap_or_else(PoisonError::into_inner);
+        let found = waiting.iter().find(|(own, upload)| own == token && upload.channel == channel);
+        found
+            .map(|(_, upload)| Arc::clone(upload))
+            .ok_or_else(|| WebError::Refused("This file is not at hand any more. Choose it again in Feeds.".into()))
+    }
+
+    fn drop(&self, token: &str) {
+        self.waiting.lock().unwrap_or_else(PoisonError::into_inner).retain(|(own, _)| own != token);
+    }
+}
+
+/// What the file is called.
+#[derive(Deserialize)]
+pub struct Named {
+    name: String,
+}
+
+/// `POST /imports?name=…`: takes a file. Answers with the page on which to go on.
+pub async fn receive(
+    app: web::Data<App>,
+    owner: Owner,
+    named: web::Query<Named>,
+    mut payload: Payload,
+) -> Result<HttpResponse, WebError> {
+    let mut body = BytesMut::new();
+    while let Some(chunk) = payload.next().await {
+        let chunk = chunk.map_err(|_| WebError::Refused("The file broke off on its way; send it again.".into()))?;
+        if body.len() + chunk.len() > table::MOST_BYTES {
+            return Ok(refusal(&format!("The file is larger than {} MB; split it.", table::MOST_BYTES / 1024 / 1024)));
+        }
+        body.extend_from_slice(&chunk);
+    }
+    let looked = aside(move || {
+        let text = table::text(&body).map_err(|error| error.to_string())?.to_owned();
+        let shape = if text.trim_start().starts_with('<') {
+            rates::parse(&text).map_err(|error| format!("This looks like exchange rates, but {error}."))?;
+            Shape::Rates
+        } else if table::is_ndjson(&text) {
+            Shape::Events
+        } else {
+            Shape::Table(table::look(&text).map_err(|error| error.to_string())?)
+        };
+        Ok::<_, String>((text, shape))
+    })
+    .await?;
+    match looked {
+        Err(why) => Ok(refusal(&why)),
+        Ok((text, shape)) => {
+            let name = named.name.chars().filter(|c| !c.is_control()).take(80).collect();
+            let token = app.uploads.put(Upload { channel: owner.channel.id, name, text, shape });
+            Ok(go_to(&format!("/imports/{token}")))
+        }
+    }
+}
+
+/// Reads files away from the threads that serve pages.
+async fn aside<T: Send + 'static>(work: impl FnOnce() -> T + Send + 'static) -> Result<T, WebError> {
+    tokio::task::spawn_blocking(work).await.map_err(|error| WebError::Inside(error.to_string()))
+}
+
+/// One thing that can be matched to a column.
+struct Match {
+    key: &'static str,
+    words: &'static str,
+    column: Option<usize>,
+}
+
+#[derive(Template)]
+#[template(path = "rooms/import.html")]
+struct Page {
+    frame: Frame,
+    token: String,
+    name: String,
+    lines: String,
+    matches: Vec<Match>,
+    headings: Vec<String>,
+    sample: Vec<Vec<String>>,
+    kinds: Vec<(&'static str, &'static str)>,
+    currency: String,
+    is_table: bool,
+    is_rates: bool,
+}
+
+/// `GET /imports/{token}`
+pub async fn page(app: web::Data<App>, owner: Owner, token: web::Path<String>) -> Result<HttpResponse, WebError> {
+    let upload = app.uploads.get(&token, owner.channel.id)?;
+    let currency = owner.channel.ask(|channel, _| channel.settings().currency.code().to_owned()).await?;
+    let mut page = Page {
+        frame: Frame::new(&app, &owner, "/feeds").await?,
+        token: token.into_inner(),
+        name: upload.name.clone(),
+        lines: group(upload.text.lines().count() as u64),
+        matches: Vec::new(),
+        headings: Vec::new(),
+        sample: Vec::new(),
+        kinds: Kind::SENT.into_iter().map(|kind| (kind.key(), kind.plural())).collect(),
+        currency,
+        is_table: false,
+        is_rates: matches!(upload.shape, Shape::Rates),
+    };
+    if let Shape::Table(look) = &upload.shape {
+        let guess = table::guess(look);
+        let place = |(field, key, words, _): (Field, &'static str, &'static str, _)| Match {
+            key,
+            words,
+            column: guess.columns.get(&field).copied(),
+        };
+        page.matches = Field::ALL.into_iter().map(place).collect();
+        page.headings.clone_from(&look.headings);
+        page.sample.clone_from(&look.sample);
+        page.is_table = true;
+    }
+    Ok(HttpResponse::Ok().insert_header(ContentType::html()).body(html(&page)))
+}
+
+/// Which column is what, as the form says it.
+type Form = HashMap<String, String>;
+
+fn matching(form: &Form, look: &Look) -> Result<Matching, String> {
+    let mut matching = Matching::default();
+    for (key, place) in form {
+        if let Some(field) = Field::of_key(key)
+            && !place.is_empty()
+        {
+            let place = place.parse().ok().filter(|place| *place < look.headings.len());
+            matching.columns.insert(field, place.ok_or("Choose the columns from the lists.")?);
+        }
+    }
+    let all = form.get("all_kind").map(String::as_str).unwrap_or_default();
+    matching.kind = Kind::of_key(all).filter(|kind| Kind::SENT.contains(kind));
+    if matching.kind.is_none() && !matching.columns.contains_key(&Field::Kind) {
+        return Err("Say what the lines are: choose one kind for all, or the column that tells it.".into());
+    }
+    if !matching.columns.contains_key(&Field::Time) {
+        return Err("Choose the column that tells when it happened.".into());
+    }
+    let currency = form.get("all_currency").map(|code| code.trim().to_uppercase()).unwrap_or_default();
+    if !currency.is_empty() && Currency::parse(&currency).is_err() {
+        return Err(format!("“{currency}” is no currency code; write three letters such as GBP."));
+    }
+    matching.currency = currency;
+    Ok(matching)
+}
+
+/// What a file comes to.
+#[derive(Default)]
+struct Read {
+    events: Vec<(u64, Incoming)>,
+    refused: Vec<(u64, String)>,
+    refused_all: u64,
+}
+
+fn read(upload: &Upload, form: &Form, calendar: &Calendar, now: tally_core::Instant) -> Result<Read, String> {
+    let mut read = Read::default();
+    let mut take = |(line, row): table::Row| match row {
+        Ok(event) => read.events.push((line, event)),
+        Err(why) => {
+            read.refused_all += 1;
+            if read.refused.len() < LISTED {
+                read.refused.push((line, why));
+            }
+        }
+    };
+    match &upload.shape {
+        Shape::Table(look) => {
+            let matching = matching(form, look)?;
+            table::read(&upload.text, look, &matching, calendar, now).for_each(&mut take);
+        }
+        Shape::Events => table::ndjson(&upload.text, now).for_each(&mut take),
+        Shape::Rates => {}
+    }
+    Ok(read)
+}
+
+/// What trying says.
+#[derive(Template)]
+#[template(path = "rooms/import_tried.html")]
+struct Tried {
+    token: String,
+    fresh: u64,
+    duplicates: u64,
+    refused: u64,
+    listed: Vec<(u64, String)>,
+    by_kind: Vec<(&'static str, u64)>,
+    sample: Vec<(u64, String)>,
+    duplicate_lines: Vec<u64>,
+}
+
+async fn reading(app: &App, owner: &Owner, token: &str, form: Form) -> Result<Result<Read, String>, WebError> {
+    let upload = app.uploads.get(token, owner.channel.id)?;
+    let calendar = owner.channel.ask(|channel, _| channel.settings().calendar).await?;
+    let now = app.engine.now();
+    aside(move || read(&upload, &form, &calendar, now)).await
+}
+
+/// `POST /imports/{token}/try`: what would be added, what is known already, what is refused.
+pub async fn dry(
+    app: web::Data<App>,
+    owner: Owner,
+    token: web::Path<String>,
+    form: web::Form<Form>,
+) -> Result<HttpResponse, WebError> {
+    let read = match reading(&app, &owner, &token, form.into_inner()).await {
+        Ok(Ok(read)) => read,
+        Ok(Err(why)) | Err(WebError::Refused(why)) => return Ok(refusal(&why)),
+        Err(error) => return Err(error),
+    };
+    let keys = read.events.iter().map(|(_, event)| origin_key(&event.origin)).collect();
+    let mut known: HashSet<Vec<u8>> = app.engine.store().known_origins(owner.channel.id, keys).await?;
+    let (mut by_kind, mut fresh, mut sample, mut duplicate_lines) = (BTreeMap::new(), 0, Vec::new(), Vec::new());
+    for (line, event) in &read.events {
+        if !known.insert(origin_key(&event.origin)) {
+            if duplicate_lines.len() < LISTED {
+                duplicate_lines.push(*line);
+            }
+            continue;
+        }
+        fresh += 1;
+        *by_kind.entry(event.happening.kind()).or_insert(0) += 1;
+        if sample.len() < 5 {
+            sample.push((*line, event.happening.words()));
+        }
+    }
+    let tried = Tried {
+        token: token.into_inner(),
+        fresh,
+        duplicates: read.events.len() as u64 - fresh,
+        refused: read.refused_all,
+        listed: read.refused,
+        by_kind: by_kind.into_iter().map(|(kind, count)| (kind.plural(), count)).collect(),
+        sample,
+        duplicate_lines,
+    };
+    Ok(HttpResponse::Ok().insert_header(ContentType::html()).body(html(&tried)))
+}
+
+/// `POST /imports/{token}/add`: adds every line that is well and not known yet.
+pub async fn add(
+    app: web::Data<App>,
+    owner: Owner,
+    token: web::Path<String>,
+    form: web::Form<Form>,
+) -> Result<HttpResponse, WebError> {
+    let upload = match app.uploads.get(&token, owner.channel.id) {
+        Ok(upload) => upload,
+        Err(error) => return Ok(refusal(&error.to_string())),
+    };
+    if matches!(upload.shape, Shape::Rates) {
+        let days = rates::parse(&upload.text).map_err(|error| WebError::Refused(error.to_string()))?;
+        for (date, table) in days {
+            owner.channel.rates(date, table).await?;
+        }
+        app.uploads.drop(&token);
+        return Ok(go_to("/ledger?kind=rates"));
+    }
+    let read = match reading(&app, &owner, &token, form.into_inner()).await? {
+        Ok(read) => read,
+        Err(why) => return Ok(refusal(&why)),
+    };
+    if read.events.is_empty() {
+        return Ok(refusal("There is no line that could be added; mend the file or match its columns otherwise."));
+    }
+    let wiring = Wiring::Import { lines: read.events.len() as u64 };
+    let (feed_token, secret) = (tokens::token(&mut rand::rng()), tokens::webhook_secret(&mut rand::rng()));
+    let store = app.engine.store();
+    let mut feed = store.create_feed(owner.channel.id, upload.name.clone(), wiring, feed_token, secret).await?;
+    let events: Vec<Incoming> = read.events.into_iter().map(|(_, event)| event).collect();
+    let batches: Vec<Vec<Incoming>> = events.chunks(BATCH).map(<[Incoming]>::to_vec).collect();
+    let sent = stream::iter(batches).map(|batch| owner.channel.ingest(FeedId(feed.id), batch)).buffered(AT_ONCE);
+    let added = sent.try_fold(0_u64, async |sum, done| Ok(sum + done.accepted as u64)).await?;
+    feed.wiring = Wiring::Import { lines: added };
+    store.save_feed(feed).await?;
+    app.engine.feeds_changed(owner.channel.id).await?;
+    app.uploads.drop(&token);
+    Ok(go_to("/feeds#files"))
+}

@@ -1,0 +1,217 @@
+//! Feeds: where happenings come from; wiring one, seeing how it fares, pausing and removing it.
+
+pub mod import;
+pub mod wire;
+
+use crate::app::App;
+use crate::draw::{Lamp, html, since};
+use crate::error::{WebError, sentence};
+use crate::rooms::frame::Frame;
+use crate::rooms::sign_in::refusal;
+use crate::security::session::Owner;
+use crate::security::tokens;
+use actix_web::http::header::ContentType;
+use actix_web::{HttpResponse, web};
+use askama::Template;
+use chrono::TimeDelta;
+use tally_core::book::search::Search;
+use tally_core::channel::Channel;
+use tally_core::ids::FeedId;
+use tally_core::money::group;
+use tally_engine::{By, EngineError, Hearing};
+use tally_store::feeds::{Feed, Wiring};
+
+/// For how long the previous secret stays good after a rotation.
+const OVERLAP_HOURS: i64 = 24;
+/// How many of a feed's newest lines stand beside it.
+const NEWEST: usize = 4;
+
+/// A webhook's address and secret.
+struct Signing {
+    url: String,
+    secret: String,
+    previous_until: Option<String>,
+    expand_gifts: bool,
+}
+
+struct Row {
+    id: u32,
+    lamp: Lamp,
+    kind: &'static str,
+    wired: String,
+    failing: Option<String>,
+    paused: bool,
+    signing: Option<Signing>,
+    /// Of an import: whether it was undone.
+    withdrawn: Option<bool>,
+    newest: Vec<(String, String)>,
+}
+
+#[derive(Template)]
+#[template(path = "rooms/feeds.html")]
+struct Page {
+    frame: Frame,
+    rows: Vec<Row>,
+    imports: Vec<Row>,
+}
+
+/// How a kind of feed is called, and how this one is wired, in words without secrets.
+fn words(wiring: &Wiring) -> (&'static str, String) {
+    match wiring {
+        Wiring::Webhook { .. } => ("signed webhook", String::new()),
+        Wiring::Chat(chat) => {
+            let line = if chat.tls { "encrypted" } else { "not encrypted" };
+            ("chat", format!("{} at {}:{}, {line}, as {}", chat.room, chat.host, chat.port, chat.nick))
+        }
+        Wiring::Poll(poll) => {
+            let host = poll.url.split(['?', '#']).next().unwrap_or_default();
+            let levels: Vec<&str> = poll.levels.keys().map(String::as_str).collect();
+            ("polled numbers", format!("{} from {host}, every {} s", levels.join(" and "), poll.every))
+        }
+        Wiring::Rates { url } => {
+            ("exchange rates", format!("from {}", url.split(['?', '#']).next().unwrap_or_default()))
+        }
+        Wiring::Import { lines } => ("file", format!("{} lines", group(*lines))),
+    }
+}
+
+fn newest(channel: &Channel, hearing: &Hearing, feed: &Feed, now: tally_core::Instant) -> Vec<(String, String)> {
+    let calendar = &channel.settings().calendar;
+    let id = FeedId(feed.id);
+    match feed.wiring {
+        Wiring::Chat(_) => hearing
+            .newest(id)
+            .take(NEWEST)
+            .map(|line| (since(calendar, line.at, now), format!("{}: {}", line.name, line.text)))
+            .collect(),
+        Wiring::Rates { .. } => channel
+            .book()
+            .rates()
+            .tables()
+            .rev()
+            .take(1)
+            .map(|(date, table)| {
+                let told = ["GBP", "USD", "PLN", "JPY"]
+                    .iter()
+                    .filter_map(|code| Some(format!("{code} {}", table.get(*code)?)));
+                (date.format("%-d %b").to_string(), format!("1 € = {}", told.collect::<Vec<_>>().join(", ")))
+            })
+            .collect(),
+        _ => {
+            let search = Search { feed: Some(id), ..Search::default() };
+            let facts: Vec<_> = channel.book().all(&search).collect();
+            let mut newest: Vec<_> = facts.into_iter().rev().take(NEWEST).collect();
+            newest.sort_by_key(|fact| std::cmp::Reverse(fact.seq));
+            let line = |fact: &tally_core::book::Fact| {
+                let at = tally_core::book::instant(fact.at);
+                (since(calendar, at, now), channel.book().happening(fact).words())
+            };
+            newest.into_iter().map(line).collect()
+        }
+    }
+}
+
+fn row(channel: &Channel, hearing: &Hearing, feed: Feed, url: String, now: tally_core::Instant) -> Row {
+    let calendar = &channel.settings().calendar;
+    let heard = hearing.of(&feed, channel.pulse(FeedId(feed.id)));
+    let (kind, wired) = words(&feed.wiring);
+    let previous_until = feed
+        .previous_until_us
+        .and_then(chrono::DateTime::from_timestamp_micros)
+        .filter(|until| *until > now)
+        .map(|until| since(calendar, until, now));
+    Row {
+        id: feed.id,
+        lamp: Lamp::of(&feed.name, &heard, calendar, now),
+        kind,
+        wired,
+        newest: newest(channel, hearing, &feed, now),
+        signing: match feed.wiring {
+            Wiring::Webhook { expand_gifts } => {
+                Some(Signing { url, secret: feed.secret, previous_until, expand_gifts })
+            }
+            _ => None,
+        },
+        withdrawn: matches!(feed.wiring, Wiring::Import { .. }).then(|| channel.book().is_withdrawn(FeedId(feed.id))),
+        failing: heard.failing.map(|why| sentence(&why)),
+        paused: feed.paused,
+    }
+}
+
+/// `GET /feeds`
+pub async fn page(app: web::Data<App>, owner: Owner) -> Result<HttpResponse, WebError> {
+    let feeds = app.engine.store().feeds(owner.channel.id).await?;
+    let urls: Vec<String> = feeds.iter().map(|feed| app.feed_url(&feed.token)).collect();
+    let rows: Vec<Row> = owner
+        .channel
+        .ask_all(move |channel, hearing, now| {
+            let kept = feeds.into_iter().zip(urls).filter(|(feed, _)| !feed.removed);
+            kept.map(|(feed, url)| row(channel, hearing, feed, url, now)).collect()
+        })
+        .await?;
+    let (mut imports, rows): (Vec<Row>, Vec<Row>) = rows.into_iter().partition(|row| row.withdrawn.is_some());
+    imports.reverse();
+    let page = Page { frame: Frame::new(&app, &owner, "/feeds").await?, rows, imports };
+    Ok(HttpResponse::Ok().insert_header(ContentType::html()).body(html(&page)))
+}
+
+async fn change(app: &App, owner: &Owner, id: u32, change: impl FnOnce(&mut Feed)) -> Result<HttpResponse, WebError> {
+    let mut feed = app.engine.store().feed(owner.channel.id, id).await?;
+    change(&mut feed);
+    app.engine.store().save_feed(feed).await?;
+    app.engine.feeds_changed(owner.channel.id).await?;
+    Ok(refresh())
+}
+
+/// `POST /feeds/{id}/rotate`: another secret; the present one stays good for a day.
+pub async fn rotate(app: web::Data<App>, owner: Owner, id: web::Path<u32>) -> Result<HttpResponse, WebError> {
+    let until = app.engine.now() + TimeDelta::hours(OVERLAP_HOURS);
+    let secret = tokens::webhook_secret(&mut rand::rng());
+    change(&app, &owner, *id, |feed| {
+        feed.previous_secret = Some(std::mem::replace(&mut feed.secret, secret));
+        feed.previous_until_us = Some(until.timestamp_micros());
+    })
+    .await
+}
+
+/// `POST /feeds/{id}/readdress`: another address; the present one is void at once.
+pub async fn readdress(app: web::Data<App>, owner: Owner, id: web::Path<u32>) -> Result<HttpResponse, WebError> {
+    change(&app, &owner, *id, |feed| feed.token = tokens::token(&mut rand::rng())).await
+}
+
+/// `POST /feeds/{id}/pause`: lets it stand still, or go on.
+pub async fn pause(app: web::Data<App>, owner: Owner, id: web::Path<u32>) -> Result<HttpResponse, WebError> {
+    change(&app, &owner, *id, |feed| feed.paused = !feed.paused).await
+}
+
+/// `POST /feeds/{id}/remove`: what came through it stays.
+pub async fn remove(app: web::Data<App>, owner: Owner, id: web::Path<u32>) -> Result<HttpResponse, WebError> {
+    change(&app, &owner, *id, |feed| feed.removed = true).await
+}
+
+/// `POST /feeds/{id}/gifts`: whether a gift stands for its subscriptions too.
+pub async fn gifts(app: web::Data<App>, owner: Owner, id: web::Path<u32>) -> Result<HttpResponse, WebError> {
+    change(&app, &owner, *id, |feed| {
+        if let Wiring::Webhook { expand_gifts } = &mut feed.wiring {
+            *expand_gifts = !*expand_gifts;
+        }
+    })
+    .await
+}
+
+/// `POST /feeds/{id}/withdraw`: undoes an import, or puts it back.
+pub async fn withdraw(app: web::Data<App>, owner: Owner, id: web::Path<u32>) -> Result<HttpResponse, WebError> {
+    let feed = app.engine.store().feed(owner.channel.id, *id).await?;
+    let id = FeedId(feed.id);
+    let withdrawn = owner.channel.ask(move |channel, _| channel.book().is_withdrawn(id)).await?;
+    let by = By { name: owner.name.clone(), id: tokens::token(&mut rand::rng()) };
+    match owner.channel.withdraw(id, feed.name, !withdrawn, by).await {
+        Ok(_) => Ok(refresh()),
+        Err(EngineError::Refused(why)) => Ok(refusal(&sentence(&why.to_string()))),
+        Err(error) => Err(error.into()),
+    }
+}
+
+fn refresh() -> HttpResponse {
+    HttpResponse::Ok().insert_header(("HX-Refresh", "true")).finish()
+}

@@ -1,0 +1,180 @@
+//! Wiring a feed of each kind.
+
+use super::refresh;
+use crate::app::App;
+use crate::error::WebError;
+use crate::rooms::sign_in::refusal;
+use crate::security::session::Owner;
+use crate::security::tokens;
+use actix_web::{HttpResponse, web};
+use serde::Deserialize;
+use std::collections::BTreeMap;
+use tally_core::text;
+use tally_feeds::irc::is_one_line;
+use tally_feeds::{outside, poll};
+use tally_store::feeds::{Chat, Poll, Wiring};
+
+/// Most feeds of one channel; each may cost a connection.
+const MOST_FEEDS: usize = 60;
+
+/// What is typed in. Which fields matter depends on the kind.
+#[derive(Default, Deserialize)]
+#[serde(default)]
+pub struct Typed {
+    kind: String,
+    name: String,
+    host: String,
+    port: String,
+    tls: String,
+    nick: String,
+    password: String,
+    room: String,
+    certificate: String,
+    url: String,
+    every: String,
+    levels: String,
+}
+
+/// `POST /feeds`
+pub async fn create(app: web::Data<App>, owner: Owner, typed: web::Form<Typed>) -> Result<HttpResponse, WebError> {
+    let read = || Ok::<_, String>((name(&typed.name)?, wiring(&typed, app.config.outside)?));
+    let (name, wiring) = match read() {
+        Ok(read) => read,
+        Err(why) => return Ok(refusal(&why)),
+    };
+    let feeds = app.engine.store().feeds(owner.channel.id).await?;
+    if feeds.iter().filter(|feed| !feed.removed).count() >= MOST_FEEDS {
+        return Ok(refusal("There are as many feeds as one channel may have; remove one that is not needed."));
+    }
+    let (token, secret) = (tokens::token(&mut rand::rng()), tokens::webhook_secret(&mut rand::rng()));
+    app.engine.store().create_feed(owner.channel.id, name, wiring, token, secret).await?;
+    app.engine.feeds_changed(owner.channel.id).await?;
+    Ok(refresh())
+}
+
+fn name(typed: &str) -> Result<String, String> {
+    match text::name(typed) {
+        Ok(name) if name.chars().count() <= 80 => Ok(name),
+        Ok(_) => Err("The name is longer than 80 characters.".into()),
+        Err(error) => Err(format!("The name {error}.")),
+    }
+}
+
+fn wiring(typed: &Typed, outside: outside::Outside) -> Result<Wiring, String> {
+    let address = |url: &str| outside::address(url, outside).map(String::from).map_err(|error| format!("{error}."));
+    Ok(match typed.kind.as_str() {
+        "webhook" => Wiring::Webhook { expand_gifts: false },
+        "chat" => Wiring::Chat(chat(typed)?),
+        "poll" => Wiring::Poll(Poll {
+            url: address(&typed.url)?,
+            every: every(&typed.every)?,
+            levels: levels(&typed.levels)?,
+        }),
+        "rates" => Wiring::Rates { url: address(&typed.url)? },
+        _ => return Err("Choose a kind of feed from the list.".into()),
+    })
+}
+
+fn chat(typed: &Typed) -> Result<Chat, String> {
+    let word = |what: &str, text: &str, most: usize| {
+        let text = text.trim();
+        let fits = !text.is_empty()
+            && text.len() <= most
+            && is_one_line(text)
+            && !text.contains([' ', ','])
+            && !text.starts_with(':');
+        if fits {
+            Ok(text.to_owned())
+        } else {
+            Err(format!("The {what} must be one word of at most {most} characters."))
+        }
+    };
+    let room = word("room", &typed.room, 100)?;
+    let password = typed.password.trim().to_owned();
+    if !is_one_line(&password) || password.len() > 300 {
+        return Err("The password must be one line of at most 300 characters.".into());
+    }
+    Ok(Chat {
+        host: word("host", &typed.host, 253)?,
+        port: typed
+            .port
+            .trim()
+            .parse()
+            .ok()
+            .filter(|port| *port > 0)
+            .ok_or("The port must be a number from 1 to 65535, such as 6697.")?,
+        tls: !typed.tls.is_empty(),
+        nick: word("name to read along under", &typed.nick, 30)?,
+        password,
+        room: if room.starts_with(['#', '&']) { room } else { format!("#{room}") },
+        certificate: typed.certificate.trim().chars().take(20_000).collect(),
+    })
+}
+
+fn every(typed: &str) -> Result<u32, String> {
+    let seconds = typed.trim().parse().ok().filter(|seconds| (2..=86_400).contains(seconds));
+    seconds.ok_or_else(|| "How often must be a number of seconds from 2 to 86400.".into())
+}
+
+/// One level a line: its name, then the JSON Pointer of its value.
+fn levels(typed: &str) -> Result<BTreeMap<String, String>, String> {
+    let mut levels = BTreeMap::new();
+    for line in typed.lines().map(str::trim).filter(|line| !line.is_empty()) {
+        let (name, pointer) = line.rsplit_once([' ', '\t']).ok_or_else(|| {
+            format!("“{line}” must be a name, a blank and a JSON Pointer, such as: viewers /stats/viewers")
+        })?;
+        let name = text::name(name).map_err(|error| format!("The name of a level {error}."))?;
+        let pointer = poll::pointer(pointer).map_err(|why| format!("“{pointer}” {why}."))?;
+        levels.insert(name, pointer);
+    }
+    if levels.is_empty() || levels.len() > 20 {
+        return Err(
+            "Name at least one level and at most 20, each on a line of its own, such as: viewers /stats/viewers".into(),
+        );
+    }
+    Ok(levels)
+}
+
+#[cfg(test)]
+#[allow(clippy::unwrap_used)]
+mod tests {
+    use super::*;
+
+    fn refused(typed: &Typed) -> String {
+        wiring(typed, outside::Outside::default()).unwrap_err()
+    }
+
+    #[test]
+    fn wirings_that_cannot_work_are_refused_with_what_to_write() {
+        let chat = || Typed {
+            kind: "chat".into(),
+            host: "irc.example".into(),
+            port: "6697".into(),
+            nick: "tally".into(),
+            room: "saltmarsh".into(),
+            ..Typed::default()
+        };
+        let Wiring::Chat(wired) = wiring(&chat(), outside::Outside::default()).unwrap() else { panic!() };
+        assert_eq!((wired.room.as_str(), wired.tls), ("#saltmarsh", false));
+        assert!(refused(&Typed { room: "a b".into(), ..chat() }).contains("one word"));
+        assert!(refused(&Typed { nick: "x\r\nQUIT".into(), ..chat() }).contains("one word"));
+        assert!(refused(&Typed { port: "0".into(), ..chat() }).contains("port"));
+        assert!(refused(&Typed { password: "a\nb".into(), ..chat() }).contains("one line"));
+        let poll = || Typed {
+            kind: "poll".into(),
+            url: "https://n.example/".into(),
+            every: "30".into(),
+            levels: "viewers now /v".into(),
+            ..Typed::default()
+        };
+        let Wiring::Poll(wired) = wiring(&poll(), outside::Outside::default()).unwrap() else { panic!() };
+        assert_eq!(wired.levels, [("viewers now".to_owned(), "/v".to_owned())].into());
+        assert!(
+            refused(&Typed { url: "http://192.168.0.1/".into(), ..poll() }).contains("this machine or its network")
+        );
+        assert!(refused(&Typed { levels: "viewers".into(), ..poll() }).contains("JSON Pointer"));
+        assert!(refused(&Typed { levels: "viewers v".into(), ..poll() }).contains("beginning with a slash"));
+        assert!(refused(&Typed { every: "1".into(), ..poll() }).contains("2 to 86400"));
+        assert!(refused(&Typed::default()).contains("Choose a kind"));
+    }
+}

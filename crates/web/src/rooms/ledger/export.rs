@@ -1,0 +1,182 @@
+//! The lines that are shown, as a file: CSV (RFC 4180) for spreadsheets, NDJSON of CloudEvents for
+//! programs. Read and sent in stretches, so that a million lines need no more memory than a few.
+
+use super::wanted::Wanted;
+use crate::app::App;
+use crate::error::WebError;
+use crate::security::session::Owner;
+use actix_web::http::header::{ContentDisposition, DispositionParam, DispositionType};
+use actix_web::{HttpResponse, web};
+use bytes::Bytes;
+use futures_util::stream;
+use serde_json::json;
+use tally_core::entry::{Body, Entry};
+use tally_core::happening::Happening;
+use tally_core::ids::{ChannelId, Seq};
+use tally_engine::{ChannelHandle, Engine};
+
+/// How many lines are read at a time.
+const STRETCH: usize = 1_000;
+
+const HEAD: [&str; 17] = [
+    "line",
+    "time",
+    "kind",
+    "name",
+    "id",
+    "amount",
+    "currency",
+    "converted",
+    "tier",
+    "months",
+    "number",
+    "what",
+    "message",
+    "given_by",
+    "counts",
+    "source",
+    "source_id",
+];
+
+#[derive(Clone, Copy)]
+enum Form {
+    Csv,
+    Ndjson,
+}
+
+struct Rest {
+    engine: Engine,
+    channel: ChannelHandle,
+    id: ChannelId,
+    places: std::vec::IntoIter<Seq>,
+    form: Form,
+    begun: bool,
+}
+
+/// `GET /ledger/export.csv` and `.ndjson`
+pub async fn export(
+    app: web::Data<App>,
+    owner: Owner,
+    form: web::Path<String>,
+    wanted: web::Query<Wanted>,
+) -> Result<HttpResponse, WebError> {
+    let (form, name, kind) = match form.as_str() {
+        "csv" => (Form::Csv, "ledger.csv", "text/csv; charset=utf-8"),
+        "ndjson" => (Form::Ndjson, "ledger.ndjson", "application/x-ndjson"),
+        _ => return Err(WebError::NotFound),
+    };
+    let places = owner
+        .channel
+        .ask(move |channel, _| {
+            let search = wanted.search(channel.settings())?;
+            Ok::<_, WebError>(channel.book().all(&search).map(|fact| Seq(fact.seq)).collect::<Vec<_>>())
+        })
+        .await??;
+    let id = owner.channel.id;
+    let rest =
+        Rest { engine: app.engine.clone(), channel: owner.channel, id, places: places.into_iter(), form, begun: false };
+    let disposition = ContentDisposition {
+        disposition: DispositionType::Attachment,
+        parameters: vec![DispositionParam::Filename(name.into())],
+    };
+    Ok(HttpResponse::Ok().content_type(kind).insert_header(disposition).streaming(stream::try_unfold(rest, stretch)))
+}
+
+async fn stretch(mut rest: Rest) -> Result<Option<(Bytes, Rest)>, actix_web::Error> {
+    let places: Vec<Seq> = rest.places.by_ref().take(STRETCH).collect();
+    if places.is_empty() && rest.begun {
+        return Ok(None);
+    }
+    let entries = rest.engine.store().entries_at(rest.id, places).await.map_err(WebError::from)?;
+    let (form, begun) = (rest.form, rest.begun);
+    let written = rest
+        .channel
+        .ask(move |channel, _| match form {
+            Form::Csv => csv_of(channel, &entries, !begun),
+            Form::Ndjson => Ok(ndjson_of(channel, &entries)),
+        })
+        .await
+        .map_err(WebError::from)??;
+    rest.begun = true;
+    Ok(Some((Bytes::from(written), rest)))
+}
+
+fn ndjson_of(channel: &tally_core::channel::Channel, entries: &[Entry]) -> Vec<u8> {
+    let mut out = Vec::new();
+    for entry in entries {
+        let Some(fact) = channel.book().find(entry.happened_at, entry.seq) else { continue };
+        let Some(happening) = present(channel, entry) else { continue };
+        let mut event = tally_feeds::write::event(&entry.origin, entry.happened_at, &happening);
+        if !channel.book().stands(fact) {
+            // An extension attribute, as CloudEvents allows.
+            event["tallyvoided"] = json!(true);
+        }
+        out.extend_from_slice(event.to_string().as_bytes());
+        out.push(b'\n');
+    }
+    out
+}
+
+/// A line as it stands now: as it came, unless somebody amended it.
+fn present(channel: &tally_core::channel::Channel, entry: &Entry) -> Option<Happening> {
+    let Body::Happening(first) = &entry.body else { return None };
+    let fact = channel.book().find(entry.happened_at, entry.seq)?;
+    let present = channel.book().happening(fact);
+    // What the book does not remember (pictures) stays where nothing was amended.
+    Some(if present.words() == first.words() { first.clone() } else { present })
+}
+
+fn csv_of(channel: &tally_core::channel::Channel, entries: &[Entry], head: bool) -> Result<Vec<u8>, WebError> {
+    let failed = |error: csv::Error| WebError::Inside(error.to_string());
+    let mut out = csv::WriterBuilder::new().terminator(csv::Terminator::CRLF).from_writer(Vec::new());
+    if head {
+        out.write_record(HEAD).map_err(failed)?;
+    }
+    let settings = channel.settings();
+    for entry in entries {
+        let (Some(fact), Some(mut one)) = (channel.book().find(entry.happened_at, entry.seq), present(channel, entry))
+        else {
+            continue;
+        };
+        let money = one.money_mut().map(|money| *money);
+        let converted = money
+            .and(fact.priced())
+            .map(|minor| tally_core::money::Money { minor, currency: settings.currency }.to_plain());
+        let name = one.name().to_owned();
+        let message = one.message().unwrap_or_default().to_owned();
+        let given_by = match &one {
+            Happening::Sub { gifted_by: Some(giver), .. } => giver.name.clone(),
+            _ => String::new(),
+        };
+        let what = channel.book().words().get(fact.what).filter(|_| given_by.is_empty()).unwrap_or_default();
+        let id = one.actor_mut().and_then(|actor| actor.id.clone()).unwrap_or_default();
+        let is_sub = matches!(one, Happening::Sub { .. });
+        let row = [
+            entry.seq.to_string(),
+            entry.happened_at.to_rfc3339_opts(chrono::SecondsFormat::Secs, true),
+            one.kind().key().to_owned(),
+            name,
+            id,
+            money.map(|money| money.to_plain()).unwrap_or_default(),
+            money.map(|money| money.currency.code().to_owned()).unwrap_or_default(),
+            converted.unwrap_or_default(),
+            if fact.tier > 0 { fact.tier.to_string() } else { String::new() },
+            if is_sub && fact.number > 0 { fact.number.to_string() } else { String::new() },
+            if is_sub { String::new() } else { fact.number.to_string() },
+            what.to_owned(),
+            message,
+            given_by,
+            if channel.book().stands(fact) { "yes" } else { "no" }.to_owned(),
+            entry.origin.source.clone(),
+            entry.origin.id.clone(),
+        ];
+        // A cell that begins like a formula must not become one in somebody's spreadsheet.
+        let safe = row.map(|cell| {
+            let risky = cell.starts_with(['=', '@', '\t', '\r'])
+                || (cell.starts_with(['+', '-']) && cell.parse::<f64>().is_err());
+            if risky { format!("'{cell}") } else { cell }
+        });
+        out.write_record(&safe).map_err(failed)?;
+    }
+    out.into_inner().map_err(|error| WebError::Inside(error.to_string()))
+}

@@ -1,0 +1,155 @@
+//! The ledger: what came in, newest first; finding lines, opening one, and writing by hand.
+
+pub mod export;
+pub mod hand;
+pub mod line;
+mod wanted;
+
+use crate::app::App;
+use crate::draw::{html, since};
+use crate::error::WebError;
+use crate::rooms::frame::Frame;
+use crate::security::session::Owner;
+use actix_web::http::header::ContentType;
+use actix_web::{HttpResponse, web};
+use askama::Template;
+use std::collections::BTreeMap;
+use tally_core::Instant;
+use tally_core::channel::Channel;
+use tally_core::entry::{Body, Entry};
+use tally_core::ids::{FeedId, Seq, WidgetId};
+use wanted::{Wanted, Where, kinds};
+
+/// How many lines stand on a page.
+const LINES: usize = 100;
+
+/// A line as it stands on the page.
+struct Line {
+    seq: u64,
+    when: String,
+    words: String,
+    message: Option<String>,
+    from: String,
+    /// Of what happened on the channel: whether it counts.
+    standing: Option<Standing>,
+}
+
+/// Whether a line counts.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum Standing {
+    Counts,
+    Voided,
+    Withdrawn,
+}
+
+#[derive(Template)]
+#[template(path = "rooms/ledger_lines.html")]
+struct Lines {
+    lines: Vec<Line>,
+    /// The query of the next page, if there is one.
+    older: Option<String>,
+    refused: Option<String>,
+}
+
+#[derive(Template)]
+#[template(path = "rooms/ledger.html")]
+struct Page {
+    frame: Frame,
+    lines: Lines,
+    wanted: Wanted,
+    query: String,
+    kinds: Vec<(&'static str, &'static str)>,
+    feeds: Vec<(u32, String)>,
+    hand: hand::Form,
+}
+
+/// The channel's feeds by number, and by hand.
+async fn feeds(app: &App, owner: &Owner) -> Result<BTreeMap<u32, String>, WebError> {
+    let feeds = app.engine.store().feeds(owner.channel.id).await?;
+    Ok(feeds.into_iter().map(|feed| (feed.id, feed.name)).collect())
+}
+
+async fn lines(app: &App, owner: &Owner, wanted: &Wanted) -> Result<Lines, WebError> {
+    let (asked, store) = (wanted.clone(), app.engine.store());
+    let before = wanted.before.map(Seq);
+    let found = owner
+        .channel
+        .ask(move |channel, _| {
+            asked.place(channel.settings()).map(|place| match place {
+                Where::Ledger(kind) => Err(kind),
+                Where::Book(search) => Ok(channel.book().search(&search, before, LINES)),
+            })
+        })
+        .await?;
+    let entries = match found {
+        Err(WebError::Refused(why)) => {
+            return Ok(Lines { lines: Vec::new(), older: None, refused: Some(why) });
+        }
+        Err(error) => return Err(error),
+        Ok(Ok(places)) => store.entries_at(owner.channel.id, places).await?,
+        Ok(Err(kind)) => {
+            let most = i64::try_from(LINES).unwrap_or(i64::MAX);
+            store.entries_before(owner.channel.id, kind, before, most).await?
+        }
+    };
+    let last = entries.last().map(|entry| entry.seq.0).filter(|_| entries.len() == LINES);
+    let lines = describe(app, owner, entries).await?;
+    Ok(Lines { lines, older: last.map(|last| wanted.query(Some(last))), refused: None })
+}
+
+async fn describe(app: &App, owner: &Owner, entries: Vec<Entry>) -> Result<Vec<Line>, WebError> {
+    let feeds = feeds(app, owner).await?;
+    let describe =
+        move |channel: &Channel, now| entries.into_iter().map(|entry| line_of(channel, &feeds, &entry, now)).collect();
+    Ok(owner.channel.ask(describe).await?)
+}
+
+fn line_of(channel: &Channel, feeds: &BTreeMap<u32, String>, entry: &Entry, now: Instant) -> Line {
+    let title = |id: WidgetId| channel.widget(id).map_or("a widget", |piece| piece.title()).to_owned();
+    let fact = match &entry.body {
+        Body::Happening(_) => channel.book().find(entry.happened_at, entry.seq),
+        _ => None,
+    };
+    // A happening reads as it stands now, whatever it said at first.
+    let present = fact.map(|fact| channel.book().happening(fact));
+    let words = present.as_ref().map_or_else(|| entry.body.words(), |present| present.words());
+    let standing = fact.map(|fact| match fact {
+        fact if fact.voided() => Standing::Voided,
+        fact if channel.book().is_withdrawn(FeedId(fact.feed)) => Standing::Withdrawn,
+        _ => Standing::Counts,
+    });
+    Line {
+        seq: entry.seq.0,
+        when: since(&channel.settings().calendar, entry.happened_at, now),
+        words: entry.body.widget().map_or(words.clone(), |id| format!("{}: {words}", title(id))),
+        message: present.and_then(|present| present.message().map(str::to_owned)),
+        from: match entry.feed.and_then(|feed| feeds.get(&feed.0)) {
+            Some(feed) => feed.clone(),
+            None if entry.origin.source == "rates" => "exchange rates".into(),
+            None => "by hand".into(),
+        },
+        standing,
+    }
+}
+
+/// `GET /ledger`
+pub async fn page(app: web::Data<App>, owner: Owner, wanted: web::Query<Wanted>) -> Result<HttpResponse, WebError> {
+    let mut feeds: Vec<(u32, String)> = feeds(&app, &owner).await?.into_iter().collect();
+    feeds.push((0, "by hand".into()));
+    let page = Page {
+        frame: Frame::new(&app, &owner, "/ledger").await?,
+        lines: lines(&app, &owner, &wanted).await?,
+        query: wanted.query(None),
+        wanted: wanted.into_inner(),
+        kinds: kinds(),
+        feeds,
+        hand: hand::form(&owner).await?,
+    };
+    Ok(HttpResponse::Ok().insert_header(ContentType::html()).body(html(&page)))
+}
+
+/// `GET /ledger/lines`: the lines alone, for a page that follows what comes in.
+pub async fn head(app: web::Data<App>, owner: Owner, wanted: web::Query<Wanted>) -> Result<HttpResponse, WebError> {
+    let lines = lines(&app, &owner, &wanted).await?;
+    Ok(HttpResponse::Ok().insert_header(ContentType::html()).body(html(&lines)))
+}
