@@ -32,6 +32,7 @@ need_build() {
 need_browser() {
   need curl curl
   need openssl openssl
+  need ngircd ngircd
   need chromium chromium
   need chromedriver chromium-driver
 }

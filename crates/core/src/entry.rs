@@ -10,6 +10,7 @@ use crate::widgets::counter::CounterAct;
 use crate::widgets::goal::GoalAct;
 use chrono::NaiveDate;
 use serde::{Deserialize, Serialize};
+use std::collections::BTreeMap;
 
 /// Where an entry came from. Two entries with the same origin are one.
 #[derive(Debug, Clone, PartialEq, Eq, Hash, Serialize, Deserialize)]
@@ -100,12 +101,10 @@ pub enum Body {
         /// What.
         act: ShowAct,
     },
-    /// A day's reference rates.
+    /// Reference rates.
     Rates {
-        /// Of which day they are.
-        date: NaiveDate,
-        /// How much of each currency one euro buys.
-        per_euro: Table,
+        /// By day, how much of each currency one euro buys.
+        days: BTreeMap<NaiveDate, Table>,
     },
 }
 
@@ -181,8 +180,13 @@ impl Body {
             }
             Self::Merge { by, from, into: None } => format!("{by} counts {} as themselves again", bare(from)),
             Self::Show { by, act } => format!("{by} {}", act.words()),
-            Self::Rates { date, per_euro } => {
-                format!("reference rates of {}, {} currencies", date.format("%-d %b %Y"), per_euro.len())
+            Self::Rates { days } => {
+                let last =
+                    days.last_key_value().map(|(day, _)| day.format("%-d %b %Y").to_string()).unwrap_or_default();
+                match days.len() {
+                    1 => format!("reference rates of {last}"),
+                    more => format!("reference rates of {more} days up to {last}"),
+                }
             }
         }
     }

@@ -260,9 +260,9 @@ proptest! {
             append(&mut corrected, body);
             prop_assert!(corrected.decide_withdraw(FeedId(1), "a feed", "odile", true).is_err());
         }
-        let rates = || Body::Rates {
-            date: "2026-10-01".parse().unwrap(),
-            per_euro: [("GBP".to_owned(), "0.85".parse().unwrap()), ("JPY".to_owned(), "171".parse().unwrap())].into(),
+        let rates = || {
+            let table = [("GBP".to_owned(), "0.85".parse().unwrap()), ("JPY".to_owned(), "171".parse().unwrap())];
+            Body::Rates { days: [("2026-10-01".parse().unwrap(), table.into())].into() }
         };
         append(&mut corrected, rates());
 
@@ -341,7 +341,7 @@ fn other_settings_keep_a_snapshot_and_price_anew() {
     let amount = Money { minor: 1_000, currency: Currency::parse("EUR").unwrap() };
     let actor = Actor { id: None, name: "bram".into(), avatar: None, anonymous: false };
     let bodies = [
-        Body::Rates { date: "2026-10-01".parse().unwrap(), per_euro },
+        Body::Rates { days: [("2026-10-01".parse().unwrap(), per_euro)].into() },
         Body::Happening(Happening::Tip { actor, amount, message: None }),
     ];
     for (seq, body) in (1..).zip(bodies) {

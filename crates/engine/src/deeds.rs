@@ -3,6 +3,8 @@
 use crate::engine::ChannelHandle;
 use crate::error::EngineError;
 use crate::orders::{Deed, Pressed};
+use chrono::NaiveDate;
+use std::collections::BTreeMap;
 use tally_core::Instant;
 use tally_core::book::rates::Table;
 use tally_core::book::shows::ShowAct;
@@ -12,6 +14,9 @@ use tally_core::happening::Happening;
 use tally_core::ids::{FeedId, Seq};
 use tally_core::widgets::{Action, Refusal};
 use tally_store::rows::origin_key;
+
+/// How many days' rates go into one line of the ledger; more would not fit.
+const DAYS_A_LINE: usize = 60;
 
 /// Who does something, and the mark by which a second try is known.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -107,14 +112,22 @@ impl ChannelHandle {
         self.record(Deed { happened_at, ..deed }).await
     }
 
-    /// Takes a day's reference rates. The same table again changes nothing.
+    /// Takes reference rates by day. What is known already changes nothing.
     ///
     /// # Errors
     /// See [`ChannelHandle::record`].
-    pub async fn rates(&self, date: chrono::NaiveDate, per_euro: Table) -> Result<Seq, EngineError> {
-        let told: String = per_euro.iter().map(|(code, rate)| format!("{code}{rate}")).collect();
-        let digest = origin_key(&Origin { source: "rates".into(), id: told });
-        let id = digest.iter().fold(format!("{date} "), |id, byte| format!("{id}{byte:02x}"));
-        self.record(deed("rates", id, move |_, _| Ok(Body::Rates { date, per_euro }))).await
+    pub async fn rates(&self, days: BTreeMap<NaiveDate, Table>) -> Result<(), EngineError> {
+        let days: Vec<(NaiveDate, Table)> = days.into_iter().collect();
+        for days in days.chunks(DAYS_A_LINE) {
+            let told: String = days.iter().map(|(day, table)| format!("{day}{table:?}")).collect();
+            let digest = origin_key(&Origin { source: "rates".into(), id: told });
+            let id = digest.iter().fold(String::new(), |id, byte| format!("{id}{byte:02x}"));
+            let days = days.iter().cloned().collect();
+            match self.record(deed("rates", id, move |channel, _| channel.decide_rates(days))).await {
+                Ok(_) | Err(EngineError::Refused(Refusal::NothingNew)) => {}
+                Err(error) => return Err(error),
+            }
+        }
+        Ok(())
     }
 }

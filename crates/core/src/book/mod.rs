@@ -318,12 +318,14 @@ impl Book {
         self.rates.convert(money, self.currency, self.rate_day(fact)).map(|converted| converted.minor)
     }
 
-    /// Takes a table of rates, and prices anew what it bears on.
-    pub fn rates_came(&mut self, date: NaiveDate, table: Table) -> Change {
-        let (from, to) = self.rates.put(date, table);
-        let bound = |date: NaiveDate| Some(self.calendar.instant(date.and_hms_opt(0, 0, 0)?));
-        let span = Span { from: bound(from), to: to.and_then(bound) };
-        self.reprice(span);
+    /// Takes tables of rates, and prices anew what they bear on.
+    pub fn rates_came(&mut self, days: &BTreeMap<NaiveDate, Table>) -> Change {
+        for (date, table) in days {
+            let (from, to) = self.rates.put(*date, table.clone());
+            let bound = |date: NaiveDate| Some(self.calendar.instant(date.and_hms_opt(0, 0, 0)?));
+            let span = Span { from: bound(from), to: to.and_then(bound) };
+            self.reprice(span);
+        }
         Change::Kinds([Kind::Tip, Kind::Purchase, Kind::Adjust].into())
     }
 

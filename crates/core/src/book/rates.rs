@@ -42,6 +42,12 @@ impl Rates {
         (date, next.min())
     }
 
+    /// The table of a day.
+    #[must_use]
+    pub fn of(&self, date: NaiveDate) -> Option<&Table> {
+        self.tables.get(&date)
+    }
+
     /// The tables by date.
     pub fn tables(&self) -> impl DoubleEndedIterator<Item = (&NaiveDate, &Table)> {
         self.tables.iter()

@@ -2,6 +2,7 @@
 
 use super::Channel;
 use crate::Instant;
+use crate::book::rates::Table;
 use crate::book::shows::ShowAct;
 use crate::entry::{Body, Change, Entry};
 use crate::happening::{Actor, Happening, Tier};
@@ -9,6 +10,8 @@ use crate::ids::{FeedId, Seq, WidgetId};
 use crate::money::{Currency, Money};
 use crate::text;
 use crate::widgets::{Action, Refusal};
+use chrono::NaiveDate;
+use std::collections::BTreeMap;
 
 /// What somebody asks of a widget.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -118,6 +121,15 @@ impl Channel {
             }));
         }
         Ok(Body::Withdraw { feed, name: name.to_owned(), by: by.to_owned(), withdrawn })
+    }
+
+    /// Decides what of some tables of rates is new.
+    ///
+    /// # Errors
+    /// Nothing is.
+    pub fn decide_rates(&self, mut days: BTreeMap<NaiveDate, Table>) -> Result<Body, Refusal> {
+        days.retain(|day, table| self.book.rates().of(*day) != Some(table));
+        if days.is_empty() { Err(Refusal::NothingNew) } else { Ok(Body::Rates { days }) }
     }
 
     /// Decides that one name counts as another from now on, or as itself again with no other.

@@ -218,7 +218,7 @@ impl Channel {
             Body::Withdraw { feed, withdrawn, .. } => self.book.withdraw(*feed, *withdrawn),
             Body::Merge { from, into, .. } => self.book.merge(from, into.as_deref()),
             Body::Show { act, .. } => self.book.show(entry.seq, entry.happened_at, act),
-            Body::Rates { date, per_euro } => self.book.rates_came(*date, per_euro.clone()),
+            Body::Rates { days } => self.book.rates_came(days),
         };
         let mut touched = self.tallies.take(&turned, &self.book, &self.settings);
         if turned == Turned::Shows {

@@ -171,7 +171,7 @@ fn rates_that_come_late_price_what_waited() {
     };
     let rates = |seq, date: &str, gbp: &str| {
         let per_euro = [("GBP".to_owned(), gbp.parse().unwrap())].into();
-        entry(seq, at("24T18:00"), Body::Rates { date: date.parse().unwrap(), per_euro })
+        entry(seq, at("24T18:00"), Body::Rates { days: [(date.parse().unwrap(), per_euro)].into() })
     };
     let mut entries = vec![euros(1, "09T12:00"), euros(2, "10T12:00"), euros(3, "12T12:00")];
     let waiting = tally(&count, &entries, "24T19:00");
@@ -194,7 +194,7 @@ fn the_base_currency_can_change_and_change_back() {
     let euros =
         entry(1, at("12T12:00"), Body::Happening(Happening::Tip { actor: actor("bram"), amount, message: None }));
     let per_euro = [("GBP".to_owned(), "0.85".parse().unwrap())].into();
-    let rates = entry(2, at("24T18:00"), Body::Rates { date: "2026-11-10".parse().unwrap(), per_euro });
+    let rates = entry(2, at("24T18:00"), Body::Rates { days: [("2026-11-10".parse().unwrap(), per_euro)].into() });
     let mut channel = crate::channel::Channel::new(settings(), []);
     for line in [&euros, &rates, &tip(3, "13T12:00", "bram", 850, "")] {
         channel.apply(line);

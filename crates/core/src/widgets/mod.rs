@@ -86,6 +86,9 @@ pub enum Refusal {
     /// The action takes a number and none came, or one beyond its bounds.
     #[error("{0}")]
     WrongValue(String),
+    /// Everything is known already.
+    #[error("there is nothing new in it")]
+    NothingNew,
     /// The action makes no sense in the present state.
     #[error("{0}")]
     NotNow(&'static str),

@@ -25,10 +25,8 @@ pub(super) async fn run(line: &Line, url: &str) -> String {
                     Ok(days) => days,
                     Err(error) => return error.to_string(),
                 };
-                for (date, table) in days {
-                    if let Err(error) = line.channel.rates(date, table).await {
-                        return error.to_string();
-                    }
+                if let Err(error) = line.channel.rates(days).await {
+                    return error.to_string();
                 }
             }
         }

@@ -57,6 +57,10 @@ pub fn of_this_month(settings: &Settings, now: Instant) -> [Vec<Incoming>; 2] {
     let when = move |random: &mut StdRng| from + chrono::TimeDelta::seconds(random.random_range(0..length));
     let viewer = |random: &mut StdRng| actor(REGULARS.choose(random).unwrap_or(&REGULARS[0]));
 
+    let show = last_show(settings, now);
+    let lasted = (show.1 - show.0).num_seconds().max(1);
+    let in_show = move |random: &mut StdRng| show.0 + chrono::TimeDelta::seconds(random.random_range(0..lasted));
+
     let mut tips: Vec<(Instant, Happening)> = Vec::new();
     for (minor, code, message) in TIPS {
         let Ok(currency) = Currency::parse(code) else { continue };
@@ -65,9 +69,10 @@ pub fn of_this_month(settings: &Settings, now: Instant) -> [Vec<Incoming>; 2] {
             amount: Money { minor, currency },
             message: message.map(str::to_owned),
         };
-        tips.push((when(&mut random), tip));
+        // The newest came during the last show.
+        let at = if tips.len() + 3 >= TIPS.len() { in_show(&mut random) } else { when(&mut random) };
+        tips.push((at, tip));
     }
-    let show = last_show(settings, now);
     let mut others: Vec<(Instant, Happening)> = Vec::new();
     for number in 0..11_u32 {
         let Ok(tier) = Tier::try_from(if number % 5 == 4 { 2 } else { 1 }) else { continue };
@@ -78,8 +83,7 @@ pub fn of_this_month(settings: &Settings, now: Instant) -> [Vec<Incoming>; 2] {
             message: None,
             gifted_by: (number % 4 == 3).then(|| viewer(&mut random)),
         };
-        let length = (show.1 - show.0).num_seconds().max(1);
-        others.push((show.0 + chrono::TimeDelta::seconds(random.random_range(0..length)), sub));
+        others.push((in_show(&mut random), sub));
     }
     for _ in 0..24 {
         others.push((when(&mut random), Happening::Follow { actor: viewer(&mut random) }));

@@ -133,11 +133,11 @@ async fn remember(channel: &ChannelHandle, feeds: [FeedId; 2], now: Instant, day
     let first = today - Days::new(u64::from(days));
     // A table a week tells enough of the past.
     let weekly = first.iter_days().take_while(|day| *day < today).filter(|day| day.weekday() == Weekday::Mon);
-    for day in weekly {
+    let table = |day| {
         let table = tally_standin::rates::table(day).into_iter();
-        let per_euro = table.filter_map(|(code, rate)| Some((code.to_owned(), rate.parse().ok()?))).collect();
-        channel.rates(day, per_euro).await?;
-    }
+        (day, table.filter_map(|(code, rate)| Some((code.to_owned(), rate.parse().ok()?))).collect())
+    };
+    channel.rates(weekly.map(table).collect()).await?;
     let show = async |number: usize, from: Instant, to: Instant| {
         for (at, act) in [(from, ShowAct::Begin), (to, ShowAct::End)] {
             channel.show_at(act, at, by(format!("{number} {act:?}"))).await?;

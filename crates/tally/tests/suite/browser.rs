@@ -278,7 +278,9 @@ async fn axe_finds_nothing_on_any_screen() {
     for scheme in ["light", "dark"] {
         let media = json!({"features": [{"name": "prefers-color-scheme", "value": scheme}]});
         browser.devtools("Emulation.setEmulatedMedia", media).await;
-        for room in ["/desk", "/widgets", "/widgets/1", "/widgets/3", "/widgets/5", "/feeds", "/channel", "/ledger", "/shows"] {
+        for room in
+            ["/desk", "/widgets", "/widgets/1", "/widgets/3", "/widgets/5", "/feeds", "/channel", "/ledger", "/shows"]
+        {
             browser.go(&format!("{}{room}", program.base)).await;
             browser.live().await;
             assert_eq!(violations(&browser).await, Vec::<String>::new(), "{room} {scheme}");

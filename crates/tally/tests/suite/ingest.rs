@@ -145,7 +145,8 @@ async fn too_many_are_told_to_wait() {
 
 #[tokio::test(flavor = "multi_thread")]
 async fn the_stand_in_delivers_twice_and_it_counts_once() {
-    let (_database, program, _) = start();
+    let database = Database::new();
+    let program = Program::in_its_world(&database.url);
     let jar = program.tip_jar.clone().unwrap();
     let tip = [
         ("name", "oatcake_jo"),

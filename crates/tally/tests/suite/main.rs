@@ -12,6 +12,8 @@ mod api;
 mod browser;
 mod crash;
 mod doors;
+mod feeds;
 mod ingest;
 mod pictures;
+mod record;
 mod store;

@@ -3,6 +3,7 @@
 
 pub mod browser;
 pub mod db;
+pub mod owner;
 pub mod page;
 pub mod program;
 pub mod sender;

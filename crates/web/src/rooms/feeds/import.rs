@@ -317,9 +317,7 @@ pub async fn add(
     };
     if matches!(upload.shape, Shape::Rates) {
         let days = rates::parse(&upload.text).map_err(|error| WebError::Refused(error.to_string()))?;
-        for (date, table) in days {
-            owner.channel.rates(date, table).await?;
-        }
+        owner.channel.rates(days).await?;
         app.uploads.drop(&token);
         return Ok(go_to("/ledger?kind=rates"));
     }

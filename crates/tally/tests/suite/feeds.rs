@@ -1,0 +1,263 @@
+//! Feeds that fetch for themselves, against real servers and bad ones.
+
+use crate::kit::db::{Database, free_port};
+use crate::kit::owner::Owner;
+use crate::kit::program::Program;
+use crate::kit::sender::{Sender, tip};
+use crate::kit::until;
+use serde_json::{Value, json};
+use std::process::{Child, Command, Stdio};
+use tempfile::TempDir;
+use tokio::io::{AsyncReadExt, AsyncWriteExt};
+use tokio::net::{TcpListener, TcpStream};
+
+fn at_home() -> (Database, Program) {
+    let database = Database::new();
+    let options = ["--demo", "--demo-days", "0", "--allow-private-addresses"];
+    let program = Program::with(&database.url, &options);
+    (database, program)
+}
+
+/// The room shows a text, sooner or later.
+async fn shows(owner: &Owner, path: &str, text: &str) -> String {
+    until(&format!("{path} shows {text}"), || async {
+        let page = owner.page(path).await;
+        page.contains(text).then_some(page)
+    })
+    .await
+}
+
+/// An IRC server from Debian's packages.
+struct Ngircd {
+    _folder: TempDir,
+    child: Child,
+    plain: u16,
+    tls: u16,
+    certificate: String,
+}
+
+impl Ngircd {
+    async fn start() -> Self {
+        let folder = TempDir::with_prefix("tally-irc-").unwrap();
+        let at = |name: &str| folder.path().join(name).display().to_string();
+        let made = Command::new("openssl")
+            .args(["req", "-x509", "-newkey", "rsa:2048", "-nodes", "-days", "2", "-subj", "/CN=localhost"])
+            .args(["-addext", "subjectAltName=DNS:localhost", "-addext", "basicConstraints=critical,CA:TRUE"])
+            .args(["-keyout", &at("key.pem"), "-out", &at("cert.pem")])
+            .stderr(Stdio::null())
+            .status()
+            .unwrap();
+        assert!(made.success());
+        let (plain, tls) = (free_port(), free_port());
+        let config = format!(
+            "[Global]\nName = irc.test\nInfo = test\nListen = 127.0.0.1\nPorts = {plain}\nMotdPhrase = hello\n\
+             [Limits]\nMaxConnectionsIP = 0\n[Options]\nDNS = no\nIdent = no\nPAM = no\n\
+             [SSL]\nCertFile = {}\nKeyFile = {}\nPorts = {tls}\n",
+            at("cert.pem"),
+            at("key.pem")
+        );
+        std::fs::write(at("ngircd.conf"), config).unwrap();
+        let readable = Command::new("chmod").args(["-R", "a+rX", &folder.path().display().to_string()]).status();
+        assert!(readable.unwrap().success());
+        let child = Command::new("ngircd")
+            .args(["-n", "-f", &at("ngircd.conf")])
+            .stdout(Stdio::null())
+            .stderr(Stdio::null())
+            .spawn()
+            .expect("ngircd is installed by ./check");
+        let certificate = std::fs::read_to_string(at("cert.pem")).unwrap();
+        let server = Self { _folder: folder, child, plain, tls, certificate };
+        until("the IRC server listens", || async { TcpStream::connect(("127.0.0.1", plain)).await.ok() }).await;
+        server
+    }
+
+    /// Somebody in the room who says things.
+    async fn somebody(&self) -> TcpStream {
+        let mut stream = TcpStream::connect(("127.0.0.1", self.plain)).await.unwrap();
+        stream.write_all(b"NICK quietferry\r\nUSER q 0 * :q\r\nJOIN #saltmarsh\r\n").await.unwrap();
+        let mut heard = String::new();
+        let mut buffer = [0; 4_096];
+        while !heard.contains(" 366 ") {
+            let read = stream.read(&mut buffer).await.unwrap();
+            heard += &String::from_utf8_lossy(&buffer[..read]);
+        }
+        stream
+    }
+}
+
+impl Drop for Ngircd {
+    fn drop(&mut self) {
+        let _ = self.child.kill();
+        let _ = self.child.wait();
+    }
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn chat_is_read_from_a_real_irc_server_plain_and_encrypted_and_comes_back_by_itself() {
+    let (_database, program) = at_home();
+    let owner = Owner::of(&program).await;
+    let mut server = Ngircd::start().await;
+    let (plain, tls) = (server.plain.to_string(), server.tls.to_string());
+    let wire = |name, host, port, nick| {
+        vec![("kind", "chat"), ("name", name), ("host", host), ("port", port), ("nick", nick), ("room", "saltmarsh")]
+    };
+    owner.done("/feeds", &wire("Plain", "127.0.0.1", &plain, "tally_plain")).await;
+    let mut encrypted = wire("Encrypted", "localhost", &tls, "tally_tls");
+    encrypted.extend([("tls", "yes"), ("certificate", &server.certificate)]);
+    owner.done("/feeds", &encrypted).await;
+    until("both have joined", || async {
+        (owner.page("/feeds").await.matches("chat, connected").count() == 2).then_some(())
+    })
+    .await;
+    let mut somebody = server.somebody().await;
+    somebody.write_all("PRIVMSG #saltmarsh :mind the : points <b>żółw</b>\r\n".as_bytes()).await.unwrap();
+    until("both have heard it", || async {
+        let page = owner.page("/feeds").await;
+        (page.matches("quietferry: mind the : points &#60;b&#62;żółw&#60;/b&#62;").count() == 2).then_some(())
+    })
+    .await;
+
+    // Another certificate than the one that is trusted is no encrypted line at all.
+    let mut other = wire("Deceived", "localhost", &tls, "tally_other");
+    other.push(("tls", "yes"));
+    owner.done("/feeds", &other).await;
+    shows(&owner, "/feeds", "The line could not be encrypted").await;
+
+    // The server goes away: that is said, in words, and it is tried again by itself.
+    server.child.kill().unwrap();
+    server.child.wait().unwrap();
+    shows(&owner, "/feeds", &format!("127.0.0.1:{plain} cannot be reached")).await;
+    program.shows(&program.widget("Turntable motor"), "£212.50 of £350 (60 %)").await;
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_chat_server_that_talks_nonsense_harms_nothing_else() {
+    let (_database, program) = at_home();
+    let owner = Owner::of(&program).await;
+    let listener = TcpListener::bind("127.0.0.1:0").await.unwrap();
+    let port = listener.local_addr().unwrap().port().to_string();
+    tokio::spawn(async move {
+        while let Ok((mut stream, _)) = listener.accept().await {
+            tokio::spawn(async move {
+                let _ = stream.write_all(&[b'x'; 100 * 1024]).await;
+                let mut buffer = [0; 1_024];
+                while stream.read(&mut buffer).await.is_ok_and(|read| read > 0) {}
+            });
+        }
+    });
+    let fields =
+        [("kind", "chat"), ("name", "Bad"), ("host", "127.0.0.1"), ("port", &port), ("nick", "t"), ("room", "#r")];
+    owner.done("/feeds", &fields).await;
+    let page = shows(&owner, "/feeds", "longer than IRC allows").await;
+    assert!(page.contains("chat, failing") && page.contains("lamp-barred"));
+    Sender::of(&program.demo()["feeds"][0]).deliver(&tip("7.50")).await;
+    program.shows(&program.widget("Turntable motor"), "£220 of £350 (62 %)").await;
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn numbers_and_rates_are_fetched_and_what_fails_says_why_until_it_works_again() {
+    let database = Database::new();
+    let program = Program::in_its_world(&database.url);
+    let (owner, world) = (Owner::of(&program).await, program.tip_jar.clone().unwrap());
+    shows(&owner, "/ledger?kind=gauge", "followers stands at 4218").await;
+    // A tip in euros is priced by the bank's table.
+    shows(&owner, "/ledger?kind=rates", "reference rates of").await;
+    let mut euros = tip("10");
+    euros["data"]["currency"] = json!("EUR");
+    let seq = Sender::of(&program.demo()["feeds"][0]).deliver(&euros).await["last_seq"].clone();
+    let line = owner.page(&format!("/ledger/{seq}")).await;
+    assert!(line.contains("€10 at 0.8") && line.contains("is £8."), "{line}");
+
+    let client = reqwest::Client::new();
+    let trouble = async |trouble: &str| {
+        let request = client.post(format!("{world}/world/numbers")).body(format!("trouble={trouble}"));
+        request.header("content-type", "application/x-www-form-urlencoded").send().await.unwrap();
+    };
+    // A wiring that asks often, so that the test need not wait long.
+    let wire = |name: &'static str, url: String| {
+        let fields =
+            [("kind", "poll"), ("name", name), ("url", url.leak()), ("every", "2"), ("levels", "now /stats/viewers")];
+        fields.to_vec()
+    };
+    owner.done("/feeds", &wire("Often", format!("{world}/numbers.json"))).await;
+    shows(&owner, "/ledger?kind=gauge", "now stands at").await;
+    for (what, said) in
+        [("down", "It answered 503"), ("endless", "Its answer is larger than"), ("nonsense", "Its answer is not JSON")]
+    {
+        trouble(what).await;
+        shows(&owner, "/feeds", said).await;
+    }
+    trouble("none").await;
+    until("it flows again", || async { (!owner.page("/feeds").await.contains("lamp-barred")).then_some(()) }).await;
+    owner.done("/feeds", &wire("Elsewhere", format!("{world}/nothing-here"))).await;
+    shows(&owner, "/feeds", "It answered 404").await;
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn feeds_reach_no_private_address_unless_the_operator_allows_it() {
+    let database = Database::new();
+    let program = Program::start(&database.url);
+    let owner = Owner::of(&program).await;
+    for url in ["http://127.0.0.1:1/x", "http://[::1]/", "http://192.168.7.7/", "http://169.254.169.254/"] {
+        let poll = [("kind", "poll"), ("name", "x"), ("url", url), ("every", "30"), ("levels", "a /a")];
+        assert!(owner.refused("/feeds", &poll).await.contains("of this machine or its network"), "{url}");
+        assert!(owner.refused("/feeds", &[("kind", "rates"), ("name", "x"), ("url", url)]).await.contains("network"));
+    }
+    // A name tells nothing beforehand; it is found out when it is asked.
+    let named = [("kind", "rates"), ("name", "Named"), ("url", "http://localhost:1/")];
+    owner.done("/feeds", &named).await;
+    shows(&owner, "/feeds", "of this machine or its network").await;
+    let chat = [("kind", "chat"), ("name", "c"), ("host", "localhost"), ("port", "1"), ("nick", "t"), ("room", "r")];
+    owner.done("/feeds", &chat).await;
+    until("both are refused", || async {
+        (owner.page("/feeds").await.matches("which feeds may not reach").count() == 2).then_some(())
+    })
+    .await;
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_webhook_is_paused_readdressed_and_removed() {
+    let database = Database::new();
+    let program = Program::start(&database.url);
+    let (owner, sender) = (Owner::of(&program).await, Sender::of(&program.demo()["feeds"][0]));
+    let status = async |sender: &Sender| sender.send(&tip("1")).await.unwrap().status().as_u16();
+    assert_eq!(status(&sender).await, 200);
+    owner.done("/feeds/1/pause", &[]).await;
+    let told = sender.send(&tip("1")).await.unwrap();
+    assert_eq!((told.status().as_u16(), told.headers()["retry-after"].to_str().unwrap()), (429, "60"));
+    assert!(owner.page("/feeds").await.contains("signed webhook, paused"));
+    owner.done("/feeds/1/pause", &[]).await;
+    assert_eq!(status(&sender).await, 200);
+
+    owner.done("/feeds/1/readdress", &[]).await;
+    assert_eq!(status(&sender).await, 403, "the old address is void");
+    let page = owner.page("/feeds").await;
+    let url = page.split("id=\"url-1\" readonly value=\"").nth(1).unwrap().split('"').next().unwrap().to_owned();
+    let moved = Sender { url, ..sender };
+    assert_eq!(status(&moved).await, 200);
+    owner.done("/feeds/1/remove", &[]).await;
+    assert_eq!(status(&moved).await, 403);
+    assert!(owner.page("/ledger").await.contains("Tip jar"), "what came through it still tells from where");
+    assert_eq!(program.text(&program.widget("Turntable motor")).await, "£215.50 of £350 (61 %)");
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn gifts_can_stand_for_their_subscriptions() {
+    let database = Database::new();
+    let program = Program::start(&database.url);
+    let (owner, sender) = (Owner::of(&program).await, Sender::of(&program.demo()["feeds"][1]));
+    let gift = |id: &str| {
+        let data = json!({"actor": {"name": "bram"}, "tier": 2, "count": 5});
+        json!({"specversion": "1.0", "id": id, "source": "/test", "type": "tally.gift", "data": data})
+    };
+    let hands = program.widget("New platform hands");
+    let before = program.text(&hands).await;
+    sender.deliver(&gift("alone")).await;
+    assert_eq!(program.text(&hands).await, before, "a gift alone is the giver's credit");
+    owner.done("/shows/begin", &[]).await;
+    owner.done("/feeds/2/gifts", &[]).await;
+    let told: Value = sender.deliver(&gift("standing")).await;
+    assert_eq!(told["accepted"], 6, "the gift and its five subscriptions");
+    assert_eq!(sender.deliver(&gift("standing")).await["duplicates"], 6);
+    assert_eq!(program.text(&hands).await, "10 of 40 (25 %)");
+}
