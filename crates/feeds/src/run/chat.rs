@@ -256,7 +256,12 @@ fn answer(message: &Message<'_>, chat: &Chat, nick: &mut String, stage: &mut Sta
             }
             vec![format!("NICK {nick}")]
         }
-        "432" => return Err(format!("the chat server does not take the name {}; choose another", chat.nick)),
+        "432" => {
+            return Err(format!(
+                "the chat server does not take the name {}; choose another, perhaps a shorter one",
+                chat.nick
+            ));
+        }
         "001" => vec![format!("JOIN {}", chat.room)],
         "366" => {
             *stage = Stage::Joined;
