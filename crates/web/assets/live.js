@@ -36,7 +36,8 @@
       try {
         Idiomorph.morph(place, html, {
           morphStyle: 'innerHTML',
-          ignoreActiveValue: true,
+          // What is being typed stays; a button that has just been pressed must change its words.
+          ignoreActiveValue: held?.matches('input, textarea, select') ?? false,
           callbacks: { beforeAttributeUpdated: (name) => name !== 'style' },
         });
       } catch {

@@ -307,3 +307,89 @@ async fn axe_finds_nothing_on_any_screen() {
     assert_eq!(violations(&browser).await, Vec::<String>::new(), "first visit");
     browser.close().await;
 }
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_record_is_fed_mended_and_filled_from_a_file() {
+    let database = Database::new();
+    let program = Program::in_its_world(&database.url);
+    let world = program.tip_jar.clone().unwrap();
+    let browser = Browser::open().await;
+    let goal = browser.tab(&page_url(&program, "Turntable motor")).await;
+    browser.shows(".goal-value", "£212.50").await;
+    let room = browser.tab("about:blank").await;
+    browser.sign_in(&program.base, &program.demo()).await;
+
+    // A chat, wired by hand to the stand-in's server.
+    let state = reqwest::get(format!("{world}/world/state")).await.unwrap().text().await.unwrap();
+    let port = state.split("#saltmarsh at 127.0.0.1:").nth(1).unwrap().split('.').next().unwrap().to_owned();
+    browser.go(&format!("{}/feeds", program.base)).await;
+    browser.click(".wire:nth-of-type(2) summary").await;
+    browser.fill("#chat-name", "Second chat").await;
+    browser.fill("#chat-host", "127.0.0.1").await;
+    browser.fill("#chat-port", "port").await;
+    browser.click(".wire-check input").await;
+    browser.fill("#chat-room", "#saltmarsh").await;
+    browser.fill("#chat-nick", "reader").await;
+    browser.click(".wire:nth-of-type(2) .press-main").await;
+    browser.shows("#refusal", "The port must be a number").await;
+    browser.fill("#chat-port", &port).await;
+    browser.click(".wire:nth-of-type(2) .press-main").await;
+    browser.shows(".feeds", "Second chat").await;
+    browser.live().await;
+    browser.shows(".strip", "Second chat").await;
+    let say = "name=semaphore_sue&text=is+that+%3Cb%3ENo.+7%3C%2Fb%3E%3F";
+    until("what is said stands in the signal strip", || async {
+        let client = reqwest::Client::new();
+        let form =
+            client.post(format!("{world}/world/chat")).header("content-type", "application/x-www-form-urlencoded");
+        form.body(say).send().await.unwrap();
+        browser.text(".strip-chat").await.contains("semaphore_sue is that <b>No. 7</b>?").then_some(())
+    })
+    .await;
+
+    // A tip, voided: the open page on air falls.
+    Sender::of(&program.demo()["feeds"][0]).deliver(&tip("37.50")).await;
+    browser.to(&goal).await;
+    browser.shows(".goal-value", "£250").await;
+    browser.to(&room).await;
+    browser.go(&format!("{}/ledger?kind=tip", program.base)).await;
+    browser.click(".ledger-line:nth-child(1) button").await;
+    browser.shows(".ledger-bearings", "Turntable motor: counts £37.50").await;
+    browser.click(".ledger-void .press-main").await;
+    browser.shows(".ledger-line:nth-child(1) .ledger-voided", "Voided").await;
+    browser.to(&goal).await;
+    browser.shows(".goal-value", "£212.50").await;
+
+    // A file with a line that is wrong.
+    let file = program.folder.path().join("evening.csv");
+    let first = chrono::Utc::now().format("%Y-%m-%d 12:00");
+    std::fs::write(&file, format!("time,name,amount\n{first},ninepins,17.50\n{first},ninepins,a lot\n")).unwrap();
+    browser.to(&room).await;
+    browser.go(&format!("{}/feeds", program.base)).await;
+    browser.click(".wire:nth-of-type(5) summary").await;
+    let field = browser.client.find(fantoccini::Locator::Css("#import-file")).await.unwrap();
+    field.send_keys(&file.display().to_string()).await.unwrap();
+    browser.click(".wire:nth-of-type(5) .press-main").await;
+    browser.shows("h1", "evening.csv").await;
+    browser.run("document.getElementById('all-kind').value = 'tip'").await;
+    browser.click(".import .press-main").await;
+    browser.shows("#tried", "Line 3 The amount is not a plain decimal number").await;
+    browser.click("#tried .press-main").await;
+    browser.shows("#files", "Files").await;
+    browser.to(&goal).await;
+    browser.shows(".goal-value", "£230").await;
+    browser.to(&room).await;
+    browser.click("#files + .feeds .press").await;
+    browser.shows("#files + .feeds", "undone: counts for nothing").await;
+    browser.to(&goal).await;
+    browser.shows(".goal-value", "£212.50").await;
+
+    // Going on air and off again, at the top edge.
+    browser.to(&room).await;
+    browser.live().await;
+    browser.click(".air-lever").await;
+    browser.shows(".air-lever.is-on", "On air").await;
+    browser.go(&format!("{}/shows", program.base)).await;
+    browser.shows(".show:first-child h2", "on air for").await;
+    browser.close().await;
+}
