@@ -145,6 +145,13 @@ impl Body {
         }
     }
 
+    /// Whether it is told among what happens just now. Levels and rates come too often, and nobody
+    /// waits for them.
+    #[must_use]
+    pub fn is_news(&self) -> bool {
+        !matches!(self, Self::Happening(Happening::Gauge { .. }) | Self::Rates { .. })
+    }
+
     /// Of an operator's line, the widget.
     #[must_use]
     pub fn widget(&self) -> Option<WidgetId> {

@@ -386,7 +386,8 @@ impl Happening {
                 let price = amount.map(|amount| format!(" for {amount}")).unwrap_or_default();
                 format!("{name} bought {} × {item}{price}", group(u64::from(*quantity)))
             }
-            Self::Gauge { value, .. } => format!("{name} stands at {value}"),
+            Self::Gauge { value, .. } if *value < 0 => format!("{name} stands at −{}", group(value.unsigned_abs())),
+            Self::Gauge { value, .. } => format!("{name} stands at {}", group(value.unsigned_abs())),
             Self::Stat { character, stat, total, .. } => {
                 let with = character.as_ref().map(|one| format!(" with {one}")).unwrap_or_default();
                 format!("{name}{with}: {stat} at {total}")

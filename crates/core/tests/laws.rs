@@ -325,6 +325,27 @@ proptest! {
 }
 
 #[test]
+fn a_rehearsal_is_a_record_of_its_own() {
+    let mut real = channel();
+    let actor = Actor { id: None, name: "bram".into(), avatar: None, anonymous: false };
+    let amount = Money { minor: 500, currency: Currency::parse("GBP").unwrap() };
+    let tip = |seq| {
+        let origin = Origin { source: "x".into(), id: format!("{seq}") };
+        let body = Body::Happening(Happening::Tip { actor: actor.clone(), amount, message: None });
+        Draft { origin, feed: None, happened_at: begin(), arrived_at: begin(), body }.at(Seq(seq))
+    };
+    real.apply(&tip(1));
+    let before = real.clone();
+    let mut rehearsal = real.rehearsal();
+    let text = |channel: &Channel| channel.view(WidgetId(1), begin()).unwrap().text();
+    assert_eq!(text(&rehearsal), "£0 of £100 (0 %)");
+    rehearsal.apply(&tip(1));
+    rehearsal.apply(&tip(2));
+    assert_eq!((text(&rehearsal).as_str(), text(&real).as_str()), ("£10 of £100 (10 %)", "£5 of £100 (5 %)"));
+    assert_eq!(real, before);
+}
+
+#[test]
 fn a_snapshot_of_other_definitions_is_left_aside() {
     let channel = channel();
     let other = edited(channel.widget(WidgetId(1)).unwrap(), "target", "5");

@@ -119,6 +119,12 @@ impl Board {
         self.pages.load(Ordering::Relaxed)
     }
 
+    /// How many pages of one widget are open.
+    #[must_use]
+    pub fn pages_of(&self, id: WidgetId) -> usize {
+        lock(&self.widgets).get(&id).map_or(0, |hung| hung.air.receiver_count())
+    }
+
     /// Counts a page in until the guard is dropped.
     #[must_use]
     pub fn page_opened(self: &Arc<Self>) -> PageGuard {

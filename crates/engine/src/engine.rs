@@ -4,7 +4,7 @@ use crate::board::Board;
 use crate::clock::Clock;
 use crate::draw::Draw;
 use crate::error::EngineError;
-use crate::orders::{ChatLine, Deed, Ingested, Order, Reply, Report};
+use crate::orders::{ChatLine, Deed, Ingested, Order, Rehearsed, Reply, Report};
 use crate::task::{self, heard::Hearing};
 use std::collections::HashMap;
 use std::sync::{Arc, PoisonError, RwLock};
@@ -212,6 +212,15 @@ impl ChannelHandle {
     /// The database is away.
     pub async fn settle(&self, record: ChannelRecord) -> Result<(), EngineError> {
         self.order(|reply| Order::Settle { record: Box::new(record), reply }).await
+    }
+
+    /// Lets something make-believe happen, as if it had come through a feed. It has a record of its
+    /// own, and nothing of it reaches a real number or a page on air.
+    ///
+    /// # Errors
+    /// There is no such widget.
+    pub async fn rehearse(&self, widget: WidgetId, event: Incoming, feed: FeedId) -> Result<Rehearsed, EngineError> {
+        self.order(|reply| Order::Rehearse { widget, event: Box::new(event), feed, reply }).await
     }
 
     /// Takes note of how a feed fares.

@@ -18,5 +18,5 @@ pub use deeds::By;
 pub use draw::{Draw, Drawn, Heard, OnAir, Pulse, PulseFeed, Shown};
 pub use engine::{ChannelHandle, Engine};
 pub use error::EngineError;
-pub use orders::{Asked, ChatLine, Decide, Deed, Ingested, Pressed, Report};
+pub use orders::{Asked, ChatLine, Decide, Deed, Ingested, Pressed, Rehearsed, Report};
 pub use task::heard::Hearing;

@@ -4,8 +4,9 @@ use crate::EngineError;
 use crate::task::heard::Hearing;
 use tally_core::Instant;
 use tally_core::channel::Channel;
-use tally_core::entry::{Body, Draft, Origin};
+use tally_core::entry::{Body, Draft, Incoming, Origin};
 use tally_core::ids::{FeedId, Seq, WidgetId};
+use tally_core::view::View;
 use tally_core::widgets::{Definition, Refusal};
 use tally_store::accounts::ChannelRecord;
 use tally_store::feeds::Feed;
@@ -63,6 +64,19 @@ pub struct ChatLine {
     pub text: String,
 }
 
+/// What became of a make-believe happening.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Rehearsed {
+    /// What each of the widget's counts made of it, in words, and whether it counts.
+    pub verdicts: Vec<(String, bool)>,
+    /// What the widget said before.
+    pub before: String,
+    /// What it shows with it.
+    pub view: View,
+    /// How many pages of this widget are open.
+    pub pages: usize,
+}
+
 /// How a feed that we keep going fares.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum Report {
@@ -88,6 +102,8 @@ pub(crate) enum Order {
     Record { deed: Deed, reply: Reply<Seq> },
     /// Reckon otherwise from now on.
     Settle { record: Box<ChannelRecord>, reply: Reply<()> },
+    /// Let something make-believe happen, in the record for rehearsing.
+    Rehearse { widget: WidgetId, event: Box<Incoming>, feed: FeedId, reply: Reply<Rehearsed> },
     /// Take note of how a feed fares.
     Report { feed: FeedId, report: Report },
     /// Take note of what was said in chat.

@@ -149,10 +149,17 @@
   // ---- the stage ----
   const stage = document.getElementById('stage');
   stage?.addEventListener('change', (event) => {
-    if (event.target.name === 'figures') stage.classList.toggle('shows-sample', event.target.value === 'sample');
+    if (event.target.name === 'figures') {
+      for (const one of ['sample', 'rehearsal']) stage.classList.toggle(`shows-${one}`, event.target.value === one);
+    }
     if (event.target.name === 'backdrop') {
       stage.className = stage.className.replace(/backdrop-\w+/, `backdrop-${event.target.value}`);
     }
+  });
+
+  // What was rehearsed is to be seen.
+  document.addEventListener('htmx:afterSwap', (event) => {
+    if (event.target.id === 'stations') stage.querySelector('[value="rehearsal"]').click();
   });
 
   // ---- the slip follows what happens ----

@@ -2,7 +2,7 @@
 
 use crate::app::App;
 use crate::error::WebError;
-use crate::rooms::{bench, channel, desk, feeds, first_visit, health, ledger, shelf, shows, sign_in};
+use crate::rooms::{bench, channel, desk, feeds, first_visit, health, ledger, rehearse, shelf, shows, sign_in};
 use crate::security::{csrf, headers};
 use crate::{air, api, assets, ingest, schemas};
 use actix_session::SessionMiddleware;
@@ -95,6 +95,7 @@ pub fn application(
                 .route("/widgets/{id}", get().to(bench::page))
                 .route("/widgets/{id}/sentence", post().to(bench::edit))
                 .route("/widgets/{id}/aside", get().to(bench::aside))
+                .route("/widgets/{id}/rehearse", post().to(rehearse::press))
                 .route("/widgets/{id}/readdress", post().to(bench::readdress))
                 .route("/widgets/{id}/press", post().to(desk::press))
                 .route("/desk", get().to(desk::page))

@@ -112,6 +112,12 @@ impl Book {
         }
     }
 
+    /// A book with the same shows and rates in which nothing stands.
+    #[must_use]
+    pub fn blank(&self, settings: &Settings) -> Self {
+        Self { shows: self.shows.clone(), rates: self.rates.clone(), ..Self::new(settings) }
+    }
+
     /// What is to be kept besides the pages.
     #[must_use]
     pub fn cover(&self) -> Cover {

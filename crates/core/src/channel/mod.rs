@@ -132,6 +132,17 @@ impl Channel {
         self.tallies.turn(&self.book, &self.settings, now);
     }
 
+    /// A channel for rehearsing: the same widgets, shows and rates, and a record of its own in which
+    /// nothing has happened yet.
+    #[must_use]
+    pub fn rehearsal(&self) -> Self {
+        let widgets = self.widgets.iter().map(|(id, piece)| (*id, piece.emptied()));
+        let mut rehearsal = Self::new(self.settings.clone(), widgets);
+        rehearsal.book = self.book.blank(&self.settings);
+        rehearsal.feeds.clone_from(&self.feeds);
+        rehearsal
+    }
+
     /// Everything that has happened.
     #[must_use]
     pub fn book(&self) -> &Book {
@@ -192,17 +203,9 @@ impl Channel {
             return BTreeSet::new();
         }
         self.last_seq = entry.seq;
-        if self.roll.len() == ROLL {
-            self.roll.pop_front();
+        if entry.body.is_news() {
+            self.tell(entry);
         }
-        self.roll.push_back(RollLine {
-            seq: entry.seq,
-            happened_at: entry.happened_at,
-            arrived_at: entry.arrived_at,
-            words: entry.body.words(),
-            file_under: entry.body.file_under().to_owned(),
-            widget: entry.body.widget(),
-        });
         if let Some(feed) = entry.feed {
             let pulse = self.pulses.entry(feed).or_insert(entry.arrived_at);
             *pulse = entry.arrived_at.max(*pulse);
@@ -225,6 +228,20 @@ impl Channel {
             touched.extend(self.widgets.iter().filter(|(_, piece)| piece.follows_shows()).map(|(id, _)| *id));
         }
         touched
+    }
+
+    fn tell(&mut self, entry: &Entry) {
+        if self.roll.len() == ROLL {
+            self.roll.pop_front();
+        }
+        self.roll.push_back(RollLine {
+            seq: entry.seq,
+            happened_at: entry.happened_at,
+            arrived_at: entry.arrived_at,
+            words: entry.body.words(),
+            file_under: entry.body.file_under().to_owned(),
+            widget: entry.body.widget(),
+        });
     }
 
     fn operate(&mut self, widget: WidgetId, entry: &Entry) -> BTreeSet<WidgetId> {

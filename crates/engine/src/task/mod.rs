@@ -6,7 +6,7 @@ pub mod heard;
 use crate::board::Board;
 use crate::engine::Inner;
 use crate::error::EngineError;
-use crate::orders::{Deed, Ingested, Order, Reply};
+use crate::orders::{Deed, Ingested, Order, Rehearsed, Reply};
 use crate::publish::Pace;
 use heard::Hearing;
 use std::collections::BTreeMap;
@@ -15,7 +15,8 @@ use std::time::Duration;
 use tally_core::Instant;
 use tally_core::book::shows::ShowAct;
 use tally_core::channel::Channel;
-use tally_core::entry::{ACT, Body, Draft, Origin, VOID};
+use tally_core::count::{Count, Verdict};
+use tally_core::entry::{ACT, Body, Draft, Incoming, Origin, VOID};
 use tally_core::happening::Happening;
 use tally_core::ids::{ChannelId, FeedId, Seq, WidgetId};
 use tally_core::widgets::{Definition, Piece};
@@ -72,6 +73,7 @@ pub(crate) async fn load(
         ring: None,
         air: record.air_signals,
         hearing: Hearing::default(),
+        rehearsal: None,
     };
     task.catch_up().await?;
     let all: Vec<WidgetId> = task.channel.widgets().map(|(id, _)| id).collect();
@@ -106,6 +108,8 @@ struct Task {
     air: AirSignals,
     /// What is heard through feeds besides lines of the record.
     hearing: Hearing,
+    /// The make-believe record, from the first rehearsed happening until a definition changes.
+    rehearsal: Option<Channel>,
 }
 
 impl Task {
@@ -170,6 +174,9 @@ impl Task {
             }
             Order::Settle { record, reply } => {
                 let _ = reply.send(self.settle(*record).await);
+            }
+            Order::Rehearse { widget, event, feed, reply } => {
+                let _ = reply.send(self.rehearse(widget, *event, feed));
             }
             Order::Report { feed, report } => {
                 self.hearing.report(feed, report, self.inner.clock.now());
@@ -310,6 +317,31 @@ impl Task {
         Ok(())
     }
 
+    // ---- rehearsing ----
+
+    fn rehearse(&mut self, widget: WidgetId, event: Incoming, feed: FeedId) -> Result<Rehearsed, EngineError> {
+        let now = self.inner.clock.now();
+        let channel = self.rehearsal.get_or_insert_with(|| self.channel.rehearsal());
+        let before = channel.view(widget, now).ok_or(EngineError::NotFound)?.text();
+        let entry = event.draft(feed, now).at(channel.last_seq().next());
+        channel.apply(&entry);
+        let (scope, settings, book) = (channel.scope(now), channel.settings(), channel.book());
+        let judge = |count: Count| {
+            let fact = book.find(entry.happened_at, entry.seq)?;
+            Some(match count.judge(fact, scope.span(&count), book, settings) {
+                Verdict::Counts(worth) => (count.unit(settings).show(worth), true),
+                Verdict::LeftOut(reason) => (reason.words().to_owned(), false),
+            })
+        };
+        let piece = channel.widget(widget).ok_or(EngineError::NotFound)?;
+        Ok(Rehearsed {
+            verdicts: piece.counts(settings).into_iter().filter_map(judge).collect(),
+            before,
+            view: piece.view(&scope),
+            pages: self.board.pages_of(widget),
+        })
+    }
+
     // ---- definitions ----
 
     async fn edit(&mut self, id: WidgetId, key: &str, text: &str) -> Result<(), EngineError> {
@@ -319,6 +351,7 @@ impl Task {
         let edited = if refold { self.refold(id, &edited).await? } else { edited };
         self.inner.store.save_definition(id, edited.definition()).await?;
         self.channel.put(id, edited);
+        self.rehearsal = None;
         self.kept_at = NO_SNAPSHOT;
         self.pace.touch([id]);
         self.set_alarm();
@@ -343,6 +376,7 @@ impl Task {
         self.catch_up().await?;
         let record = self.inner.store.create_widget(self.id, definition, page_token).await?;
         self.channel.put(record.id, record.definition.unfolded());
+        self.rehearsal = None;
         self.kept_at = NO_SNAPSHOT;
         self.tokens.insert(record.id, record.page_token);
         self.pace.touch([record.id]);
@@ -355,6 +389,7 @@ impl Task {
         let (settings, air) = (record.settings.clone(), record.air_signals.clone());
         self.inner.store.save_settings(record, self.channel.retold(&settings)).await?;
         self.channel.set_settings(settings);
+        self.rehearsal = None;
         self.air = air;
         self.kept_at = NO_SNAPSHOT;
         let all: Vec<WidgetId> = self.channel.widgets().map(|(id, _)| id).collect();

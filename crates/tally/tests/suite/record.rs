@@ -239,3 +239,37 @@ async fn weights_and_the_base_currency_change_and_everything_is_derived_anew() {
     assert_eq!(goal(&program).await, "£212.50 of £350 (60 %)");
     assert!(owner.refused("/channel", &settings("QQQ", "6", "now")).await.contains("is not a currency code"));
 }
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_rehearsal_passes_every_station_and_leaves_no_trace() {
+    let (_database, program) = start();
+    let owner = Owner::of(&program).await;
+    let told = owner.done("/widgets/1/rehearse", &[]).await;
+    for station in [
+        "Somebody rehearsing tipped £5.",
+        "It keeps the contract",
+        "Tip jar could bring it: flowing.",
+        "It counts £5.",
+        "From £20 of £350 (5 %) to £25 of £350 (7 %).",
+        "No page of it is open",
+    ] {
+        assert!(told.contains(station), "{station}: {told}");
+    }
+    let page = crate::kit::page::Page::open(program.widget("Turntable motor")["page_url"].as_str().unwrap()).await;
+    let told = owner.done("/widgets/1/rehearse", &[]).await;
+    assert!(told.contains("to £30 of £350") && told.contains("1 page of it is open"), "{told}");
+    drop(page);
+    assert_eq!(goal(&program).await, "£212.50 of £350 (60 %)");
+    assert!(!owner.page("/ledger").await.contains("rehearsing"));
+
+    // What a filter would leave out is said, and what it wants is tried.
+    for (key, text) in [("only", "people"), ("people", "bram"), ("only", "least"), ("least", "12")] {
+        owner.done("/widgets/1/sentence", &[("key", key), ("text", text)]).await;
+    }
+    let told = owner.done("/widgets/1/rehearse", &[]).await;
+    assert!(told.contains("bram tipped £12.") && told.contains("It counts £12."), "{told}");
+    owner.done("/widgets/2/sentence", &[("key", "measure"), ("text", "count_of_raids")]).await;
+    let told = owner.done("/widgets/2/rehearse", &[]).await;
+    assert!(told.contains("It is left out: after the period."), "the last show is over: {told}");
+    assert!(owner.refused("/widgets/3/rehearse", &[]).await.contains("operate it from the desk"));
+}

@@ -65,6 +65,10 @@ struct Page {
     aside: Aside,
     page_url: String,
     read_url: String,
+    /// Whether it counts what happens, so that something can be rehearsed.
+    counts: bool,
+    /// What it shows while nothing was rehearsed.
+    rehearsal: String,
 }
 
 struct Looked {
@@ -73,6 +77,8 @@ struct Looked {
     drawing: String,
     parts: Vec<Part>,
     aside: Aside,
+    counts: bool,
+    rehearsal: String,
 }
 
 async fn record(app: &App, owner: &Owner, id: WidgetId) -> Result<WidgetRecord, WebError> {
@@ -86,7 +92,10 @@ async fn look(app: &App, owner: &Owner, id: WidgetId, apart: bool) -> Result<Loo
         .channel
         .ask_all(move |channel, hearing, now| {
             let (piece, scope) = (channel.widget(id)?, channel.scope(now));
+            let rehearsal = channel.rehearsal().view(id, now);
             Some(Looked {
+                counts: !piece.counts(channel.settings()).is_empty(),
+                rehearsal: rehearsal.map(|view| widgets::draw(&view)).unwrap_or_default(),
                 family: piece.key(),
                 title: piece.title().to_owned(),
                 drawing: widgets::draw(&piece.view(&scope)),
@@ -118,6 +127,8 @@ pub async fn page(app: web::Data<App>, owner: Owner, id: web::Path<u32>) -> Resu
         aside: looked.aside,
         page_url: app.page_url(&record.page_token),
         read_url: app.read_url(&record.page_token),
+        counts: looked.counts,
+        rehearsal: looked.rehearsal,
     };
     Ok(HttpResponse::Ok().insert_header(ContentType::html()).body(html(&page)))
 }

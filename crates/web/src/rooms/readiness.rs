@@ -66,7 +66,7 @@ pub fn of(channel: &Channel, hearing: &Hearing, id: WidgetId, feeds: &[Feed], no
 }
 
 /// Whether what a feed of this kind brings can bear on a count at all.
-fn can_bring(feed: &Feed, count: &Count) -> bool {
+pub fn can_bring(feed: &Feed, count: &Count) -> bool {
     let bits = |kinds: &[Kind]| kinds.iter().fold(0, |bits, kind| bits | kind.bit());
     let brings = match &feed.wiring {
         Wiring::Webhook { .. } => bits(&Kind::SENT),
