@@ -41,6 +41,8 @@ pub struct Seen {
     pub deliveries: BTreeMap<&'static str, i64>,
     /// Chat lines a minute that chatters say by themselves.
     pub chatter: u32,
+    /// Lines of chat said so far.
+    pub said: u64,
     /// The script that plays: its title, what was played, and of how much.
     pub playing: Option<(String, usize, usize)>,
 }
@@ -68,6 +70,7 @@ impl World {
             trouble: Trouble::None,
             deliveries: ENGINES.into_iter().map(|engine| (engine, 0)).collect(),
             chatter: 12,
+            said: 0,
             playing: None,
         };
         Self {
@@ -90,6 +93,7 @@ impl World {
 
     /// Says a line in chat.
     pub fn say(&self, said: Said) {
+        self.change(|seen| seen.said += 1);
         // Nobody reading along is no fault.
         let _ = self.chat.send(said);
     }

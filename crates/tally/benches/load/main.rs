@@ -1,7 +1,8 @@
 //! The load bench: how fast, beside bare baselines run in the same minutes on the same machine.
 //!
 //! Nothing is asserted here, since machines are noisy. It prints a table and, run whole, writes
-//! `docs/bench.md`. `./bench ingest`, `./bench dom` and `./bench pages` run one part each.
+//! `docs/bench.md`. `./bench ingest`, `./bench dom`, `./bench pages`, `./bench fold` and `./bench record` run one
+//! part each.
 
 #![allow(clippy::unwrap_used, clippy::expect_used, missing_docs)]
 
@@ -10,8 +11,10 @@ mod kit;
 
 mod bare;
 mod dom;
+mod fold;
 mod ingest;
 mod pages;
+mod record;
 mod report;
 
 use report::Report;
@@ -33,6 +36,12 @@ fn main() {
         }
         if wanted("pages") {
             pages::measure(&mut report).await;
+        }
+        if wanted("fold") {
+            fold::measure(&mut report);
+        }
+        if wanted("record") {
+            record::measure(&mut report).await;
         }
         report.print();
         if arguments.is_empty() {

@@ -114,7 +114,10 @@ fn newest(channel: &Channel, hearing: &Hearing, feed: &Feed, now: tally_core::In
 fn row(channel: &Channel, hearing: &Hearing, feed: Feed, url: String, now: tally_core::Instant) -> Row {
     let calendar = &channel.settings().calendar;
     let heard = hearing.of(&feed, channel.pulse(FeedId(feed.id)));
-    let (kind, wired) = words(&feed.wiring);
+    let (kind, mut wired) = words(&feed.wiring);
+    if matches!(feed.wiring, Wiring::Chat(_)) {
+        wired += &format!(", {} lines heard", group(hearing.chat_lines(FeedId(feed.id))));
+    }
     let previous_until = feed
         .previous_until_us
         .and_then(chrono::DateTime::from_timestamp_micros)

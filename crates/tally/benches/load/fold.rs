@@ -1,0 +1,136 @@
+//! What one event costs the rules, with a hundred widgets, in a short record and in a long one.
+
+use crate::report::{Report, median};
+use chrono::TimeDelta;
+use std::time::Instant;
+use tally_core::calendar::{Calendar, Period};
+use tally_core::channel::Channel;
+use tally_core::count::Count;
+use tally_core::entry::{Body, Entry, Origin};
+use tally_core::happening::{Actor, Happening, Tier};
+use tally_core::ids::{FeedId, Seq, WidgetId};
+use tally_core::measure::{Measure, Weights};
+use tally_core::money::{Currency, Money};
+use tally_core::widgets::goal::Goal;
+use tally_core::widgets::{Definition, Settings};
+
+const ROUNDS: usize = 5;
+const EVENTS: u64 = 50_000;
+const SHORT: u64 = 1_000;
+pub const LONG: u64 = 1_000_000;
+
+fn settings() -> Settings {
+    Settings {
+        currency: Currency::parse("GBP").unwrap(),
+        calendar: Calendar {
+            zone: chrono_tz::Tz::Europe__London,
+            week_start: chrono::Weekday::Mon,
+            day_start: chrono::NaiveTime::from_hms_opt(5, 0, 0).unwrap(),
+        },
+        weights: Weights::default(),
+    }
+}
+
+/// A hundred goals over every measure and several periods, some of them narrowed down.
+fn channel() -> Channel {
+    let periods = [Period::Today, Period::ThisMonth, Period::AllTime, Period::LastDays(30), Period::ThisYear];
+    let settings = settings();
+    let widgets = (1..=100_u32).map(|number| {
+        let at = number as usize;
+        let mut count = Count::of(Measure::ALL[at % Measure::ALL.len()], periods[at % periods.len()]);
+        if number % 4 == 0 {
+            count.only.least = 2;
+        }
+        let goal = Goal { count, ..Goal::standard(&settings) };
+        (WidgetId(number), Definition::Goal(goal).unfolded())
+    });
+    Channel::new(settings.clone(), widgets)
+}
+
+/// The happening of a number: kinds, people and amounts by turns.
+pub fn happening(number: u64) -> Happening {
+    let actor = Actor {
+        id: Some(format!("v-{}", number * 7 % 20_011)),
+        name: format!("viewer_{}", number * 7 % 20_011),
+        avatar: None,
+        anonymous: false,
+    };
+    match number % 10 {
+        0..=2 => {
+            let amount = Money {
+                minor: i64::try_from(number * 31 % 5_000).unwrap() + 1,
+                currency: Currency::parse(["GBP", "GBP", "EUR"][(number % 3) as usize]).unwrap(),
+            };
+            Happening::Tip { actor, amount, message: (number % 4 == 0).then(|| "for the turntable".into()) }
+        }
+        3..=5 => Happening::Follow { actor },
+        6 | 7 => Happening::Sub {
+            actor,
+            tier: Tier::try_from(u8::try_from(number % 3).unwrap() + 1).unwrap(),
+            months: Some(u32::try_from(number % 20).unwrap()),
+            message: None,
+            gifted_by: None,
+        },
+        8 => Happening::Cheer { actor, points: u32::try_from(number % 900).unwrap() + 1, message: None },
+        _ => Happening::Reward { actor, reward: "Tea break".into(), cost: Some(300), input: None },
+    }
+}
+
+/// A year of entries, this many, ending at `end`.
+pub fn entries(count: u64, end: tally_core::Instant) -> impl Iterator<Item = Entry> {
+    let step = TimeDelta::microseconds(365 * 86_400_000_000 / i64::try_from(count).unwrap());
+    (1..=count).map(move |number| {
+        let at = end - step * i32::try_from(count - number).unwrap();
+        Entry {
+            seq: Seq(number),
+            origin: Origin { source: "/bench".into(), id: number.to_string() },
+            feed: Some(FeedId(1)),
+            happened_at: at,
+            arrived_at: at,
+            body: Body::Happening(happening(number)),
+        }
+    })
+}
+
+/// Nanoseconds an event, after so many, and how many widgets one touches.
+fn costs(before: u64) -> (f64, f64) {
+    let end: tally_core::Instant = "2026-11-24T19:00:00Z".parse().unwrap();
+    let mut channel = channel();
+    for entry in entries(before, end) {
+        channel.apply(&entry);
+    }
+    channel.turn(end);
+    let more: Vec<Entry> = entries(EVENTS, end + TimeDelta::seconds(60))
+        .map(|entry| Entry {
+            seq: Seq(before + entry.seq.0),
+            happened_at: end + TimeDelta::microseconds(i64::try_from(entry.seq.0).unwrap()),
+            ..entry
+        })
+        .collect();
+    let began = Instant::now();
+    let touched: usize = more.iter().map(|entry| channel.apply(entry).len()).sum();
+    #[allow(clippy::cast_precision_loss)]
+    (began.elapsed().as_nanos() as f64 / EVENTS as f64, touched as f64 / EVENTS as f64)
+}
+
+pub fn measure(report: &mut Report) {
+    let (mut short, mut long, mut touched) = (Vec::new(), Vec::new(), 0.0);
+    for _ in 0..ROUNDS {
+        short.push(costs(SHORT).0);
+        let (cost, widgets) = costs(LONG);
+        long.push(cost);
+        touched = widgets;
+    }
+    let (short, long) = (median(short), median(long));
+    report.add(
+        "one event through 100 widgets, after 1,000,000",
+        format!("{:.2} µs", long / 1_000.0),
+        format!(
+            "after 1,000: {:.2} µs: ratio {:.2}; {touched:.1} widgets touched, {:.1} million updates/s",
+            short / 1_000.0,
+            long / short,
+            touched * 1_000.0 / long
+        ),
+        "ratio ≤ 1.3",
+    );
+}
