@@ -51,6 +51,23 @@ struct Page {
     facts: Vec<Fact>,
     /// A bit for each kind that stands here; it may say too much after a correction, never too little.
     kinds: u16,
+    /// The newest line that stands here, so that a search for the newest can pass over the rest.
+    newest: u64,
+}
+
+impl Page {
+    fn of(facts: Vec<Fact>) -> Self {
+        let kinds = facts.iter().fold(0, |kinds, fact| kinds | fact.kind.bit());
+        let newest = facts.iter().map(|fact| fact.seq).max().unwrap_or(0);
+        Self { facts, kinds, newest }
+    }
+
+    /// The facts within a stretch of microseconds.
+    fn within(&self, from: i64, to: i64) -> &[Fact] {
+        let begin = self.facts.partition_point(|fact| fact.at < from);
+        let end = self.facts.partition_point(|fact| fact.at < to);
+        &self.facts[begin..end.max(begin)]
+    }
 }
 
 /// What is kept of a book besides its pages.
@@ -86,6 +103,12 @@ pub enum Change {
 /// Microseconds of Unix time.
 fn us(at: Instant) -> i64 {
     at.timestamp_micros()
+}
+
+/// A stretch in microseconds of Unix time.
+fn bounds(span: Span) -> (i64, i64) {
+    let from = span.from.map_or(i64::MIN, us);
+    (from, span.to.map_or(i64::MAX, us).max(from))
 }
 
 /// The instant of microseconds of Unix time.
@@ -134,10 +157,7 @@ impl Book {
     /// A book from what was kept, under the settings with which it was kept.
     #[must_use]
     pub fn of(settings: &Settings, cover: Cover, pages: impl IntoIterator<Item = (i64, Vec<Fact>)>) -> Self {
-        let pages = pages.into_iter().map(|(day, facts)| {
-            let kinds = facts.iter().fold(0, |kinds, fact| kinds | fact.kind.bit());
-            (day, Page { facts, kinds })
-        });
+        let pages = pages.into_iter().map(|(day, facts)| (day, Page::of(facts)));
         let Cover { names, words, coins, rates, shows, withdrawn } = cover;
         Self { pages: pages.collect(), names, words, coins, rates, shows, withdrawn, ..Self::new(settings) }
     }
@@ -204,14 +224,15 @@ impl Book {
 
     /// The facts of these kinds within a stretch of time, in order. Voided ones stand among them.
     pub fn facts(&self, span: Span, kinds: u16) -> impl DoubleEndedIterator<Item = &Fact> {
-        let from = span.from.map_or(i64::MIN, us);
-        let to = span.to.map_or(i64::MAX, us).max(from);
-        let days = from.div_euclid(DAY_US)..=to.div_euclid(DAY_US);
-        self.pages.range(days).filter(move |(_, page)| page.kinds & kinds != 0).flat_map(move |(_, page)| {
-            let begin = page.facts.partition_point(|fact| fact.at < from);
-            let end = page.facts.partition_point(|fact| fact.at < to);
-            page.facts[begin..end].iter().filter(move |fact| fact.kind.bit() & kinds != 0)
-        })
+        let (from, to) = bounds(span);
+        self.pages_of(span)
+            .filter(move |page| page.kinds & kinds != 0)
+            .flat_map(move |page| page.within(from, to).iter().filter(move |fact| fact.kind.bit() & kinds != 0))
+    }
+
+    fn pages_of(&self, span: Span) -> impl DoubleEndedIterator<Item = &Page> {
+        let (from, to) = bounds(span);
+        self.pages.range(from.div_euclid(DAY_US)..=to.div_euclid(DAY_US)).map(|(_, page)| page)
     }
 
     /// The fact of a line that happened at an instant.
@@ -248,6 +269,7 @@ impl Book {
         let day = fact.at.div_euclid(DAY_US);
         let page = self.pages.entry(day).or_default();
         page.kinds |= fact.kind.bit();
+        page.newest = page.newest.max(fact.seq);
         // Nearly always at the end.
         let place = page.facts.partition_point(|other| other.place() < fact.place());
         page.facts.insert(place, fact);

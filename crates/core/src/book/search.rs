@@ -1,6 +1,6 @@
 //! Finding lines among all that happened.
 
-use super::{Book, Fact};
+use super::{Book, Fact, Page};
 use crate::calendar::Span;
 use crate::ids::{FeedId, Seq};
 use std::cmp::Reverse;
@@ -63,14 +63,25 @@ impl Book {
         let bound = before.map_or(u64::MAX, |before| before.0);
         // The smallest place on top, so that it is the one to go.
         let mut found: BinaryHeap<Reverse<u64>> = BinaryHeap::with_capacity(most + 1);
-        for fact in self.facts(search.span, search.kinds) {
-            let beaten = found.len() == most && found.peek().is_some_and(|least| fact.seq < least.0);
-            if fact.seq >= bound || beaten || !search.fits(fact, people.as_ref(), &text, self) {
-                continue;
+        let (from, to) = super::bounds(search.span);
+        // The pages with the newest lines first: once there are enough, the rest cannot hold newer ones.
+        let mut pages: Vec<&Page> = self.pages_of(search.span).filter(|page| page.kinds & search.kinds != 0).collect();
+        pages.sort_unstable_by_key(|page| Reverse(page.newest));
+        for page in pages {
+            let least = found.peek().filter(|_| found.len() == most).map_or(0, |least| least.0);
+            if page.newest < least {
+                break;
             }
-            found.push(Reverse(fact.seq));
-            if found.len() > most {
-                found.pop();
+            let facts = page.within(from, to).iter();
+            for fact in facts.filter(|fact| fact.kind.bit() & search.kinds != 0 && fact.seq < bound) {
+                let beaten = found.len() == most && found.peek().is_some_and(|least| fact.seq < least.0);
+                if beaten || !search.fits(fact, people.as_ref(), &text, self) {
+                    continue;
+                }
+                found.push(Reverse(fact.seq));
+                if found.len() > most {
+                    found.pop();
+                }
             }
         }
         let mut places: Vec<u64> = found.into_iter().map(|Reverse(seq)| seq).collect();
@@ -93,6 +104,7 @@ mod tests {
     use crate::fixtures::settings;
     use crate::happening::{Actor, Happening, Kind};
     use crate::money::{Currency, Money};
+    use proptest::prelude::*;
 
     fn book() -> Book {
         let mut book = Book::new(&settings());
@@ -140,5 +152,25 @@ mod tests {
         assert_eq!(first, [Seq(4), Seq(3)]);
         assert_eq!(book.search(&Search::default(), first.last().copied(), 2), [Seq(2), Seq(1)]);
         assert_eq!(book.search(&Search::default(), Some(Seq(1)), 2), []);
+    }
+
+    proptest! {
+        #[test]
+        fn the_newest_are_found_wherever_they_stand(
+            list in prop::collection::vec((0_i64..40, 1_i64..200), 0..80), most in 1_usize..12, before in 0_u64..90,
+        ) {
+            let mut book = Book::new(&settings());
+            let first: Instant = "2026-11-01T12:00:00Z".parse().unwrap();
+            for (seq, (day, value)) in (1..).zip(&list) {
+                let at = first + chrono::TimeDelta::days(*day);
+                book.add(at, Seq(seq), None, &Happening::Gauge { name: "viewers".into(), value: *value });
+            }
+            let search = Search { least: Some(100), ..Search::default() };
+            let found = book.search(&search, Some(Seq(before)), most);
+            let mut all: Vec<u64> = book.all(&search).map(|fact| fact.seq).filter(|seq| *seq < before).collect();
+            all.sort_unstable_by(|one, other| other.cmp(one));
+            all.truncate(most);
+            prop_assert_eq!(found.into_iter().map(|seq| seq.0).collect::<Vec<_>>(), all);
+        }
     }
 }

@@ -202,6 +202,16 @@ impl Count {
         span.within(None, self.until)
     }
 
+    /// Whether a span that was on show once surely still is, under the same settings: cheaper to
+    /// tell than the span itself.
+    fn still_at(&self, span: Span, now: Instant) -> bool {
+        match self.period {
+            Period::Today | Period::ThisWeek | Period::ThisMonth | Period::ThisYear => span.contains(now),
+            Period::AllTime | Period::Between { .. } | Period::SinceReset => true,
+            Period::ThisShow | Period::LastHours(_) | Period::LastDays(_) => false,
+        }
+    }
+
     /// What a fact comes to.
     #[must_use]
     pub fn judge(&self, fact: &Fact, span: Span, book: &Book, settings: &Settings) -> Verdict {

@@ -104,6 +104,9 @@ impl Tallies {
     /// its period.
     pub fn turn(&mut self, book: &Book, settings: &Settings, now: Instant) {
         for slot in &mut self.slots {
+            if slot.kept.as_ref().is_some_and(|(kept, _)| slot.count.still_at(*kept, now)) {
+                continue;
+            }
             let span = slot.count.span(settings, book, now);
             match &mut slot.kept {
                 Some((kept, _)) if *kept == span => {}

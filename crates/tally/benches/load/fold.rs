@@ -61,7 +61,7 @@ pub fn happening(number: u64) -> Happening {
                 minor: i64::try_from(number * 31 % 5_000).unwrap() + 1,
                 currency: Currency::parse(["GBP", "GBP", "EUR"][(number % 3) as usize]).unwrap(),
             };
-            Happening::Tip { actor, amount, message: (number % 4 == 0).then(|| "for the turntable".into()) }
+            Happening::Tip { actor, amount, message: number.is_multiple_of(4).then(|| "for the turntable".into()) }
         }
         3..=5 => Happening::Follow { actor },
         6 | 7 => Happening::Sub {
