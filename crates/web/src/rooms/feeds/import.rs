@@ -32,7 +32,7 @@ const LISTED: usize = 40;
 /// Lines in one append.
 const BATCH: usize = 1_000;
 /// Appends on their way at the same time.
-const AT_ONCE: usize = 4;
+const AT_ONCE: usize = 8;
 
 /// A file that was sent and not yet added.
 pub struct Upload {

@@ -1,0 +1,118 @@
+//! Decide → commit → apply: how anything gets into the record.
+
+use super::{PAGE, Task};
+use crate::error::EngineError;
+use crate::orders::{Deed, Ingested, Reply};
+use tally_core::book::shows::ShowAct;
+use tally_core::channel::Channel;
+use tally_core::entry::{Body, Draft, Origin};
+use tally_core::happening::Happening;
+use tally_core::ids::Seq;
+use tally_store::ledger::AppendError;
+use tally_store::rows::EntryRow;
+
+impl Task {
+    pub(super) async fn ingest(&mut self, group: Vec<(Vec<Draft>, Reply<Ingested>)>) {
+        let (mut all, mut replies) = (Vec::new(), Vec::with_capacity(group.len()));
+        for (drafts, reply) in group {
+            replies.push((drafts.len(), reply));
+            all.extend(drafts);
+        }
+        let signals: Vec<(usize, String)> = self.signals(&all);
+        match self.append(all).await {
+            Ok(places) => {
+                let new =
+                    signals.into_iter().filter_map(|(index, name)| Some(((*places.get(index)?)?, name))).collect();
+                self.follow_signals(new).await;
+                let mut rest = places.as_slice();
+                for (count, reply) in replies {
+                    let (mine, others) = rest.split_at(count.min(rest.len()));
+                    rest = others;
+                    let accepted = mine.iter().flatten().count();
+                    let ingested =
+                        Ingested { accepted, duplicates: count - accepted, last_seq: self.channel.last_seq() };
+                    let _ = reply.send(Ok(ingested));
+                }
+            }
+            Err(_) => {
+                for (_, reply) in replies {
+                    let _ = reply.send(Err(EngineError::Away));
+                }
+            }
+        }
+    }
+
+    /// Which of these lines are signals that the channel follows, and what they are called.
+    fn signals(&self, drafts: &[Draft]) -> Vec<(usize, String)> {
+        let followed = |name: &str| !name.is_empty() && (name == self.air.on || name == self.air.off);
+        let signal = |(index, draft): (usize, &Draft)| match &draft.body {
+            Body::Happening(Happening::Signal { name, .. }) if followed(name) => Some((index, name.clone())),
+            _ => None,
+        };
+        drafts.iter().enumerate().filter_map(signal).collect()
+    }
+
+    pub(super) async fn record(&mut self, deed: Deed) -> Result<Seq, EngineError> {
+        self.catch_up().await?;
+        let now = self.inner.clock.now();
+        let Deed { origin, happened_at, decide } = deed;
+        let body = decide(&self.channel, now)?;
+        let draft = Draft { origin, feed: None, happened_at: happened_at.unwrap_or(now), arrived_at: now, body };
+        let places = self.append(vec![draft]).await?;
+        Ok(places.into_iter().flatten().next().unwrap_or_else(|| self.channel.last_seq()))
+    }
+
+    /// Puts the channel on air, or takes it off, if one of these lines is a signal to do so.
+    async fn follow_signals(&mut self, signals: Vec<(Seq, String)>) {
+        for (seq, name) in signals {
+            let act = if name == self.air.on { ShowAct::Begin } else { ShowAct::End };
+            let by = format!("the signal “{name}”");
+            let decide = move |channel: &Channel, now| channel.decide_show(act, &by, now);
+            let origin = Origin { source: "signal".into(), id: seq.to_string() };
+            // On air already, or the database is away: then the next signal, or a hand, will do.
+            if let Err(error) = self.record(Deed { origin, happened_at: None, decide: Box::new(decide) }).await {
+                tracing::info!(%error, channel = %self.id, "a signal changed nothing");
+            }
+        }
+    }
+
+    /// Makes drafts durable, then folds them in. Says which place each was given.
+    async fn append(&mut self, drafts: Vec<Draft>) -> Result<Vec<Option<Seq>>, EngineError> {
+        for _ in 0..3 {
+            self.catch_up().await?;
+            let rows = drafts.iter().map(|draft| EntryRow::of(self.id, draft)).collect::<Result<_, _>>()?;
+            match self.inner.ledger.append(self.id, self.channel.last_seq(), rows).await {
+                Ok(places) => {
+                    for (draft, place) in drafts.into_iter().zip(&places) {
+                        if let Some(seq) = place {
+                            let touched = self.channel.apply(&draft.at(*seq));
+                            self.pace.touch(touched);
+                        }
+                    }
+                    self.set_alarm();
+                    self.pulse_soon();
+                    return Ok(places);
+                }
+                Err(AppendError::Behind) => self.behind = true,
+                Err(AppendError::Away(_)) => {
+                    self.behind = true;
+                    return Err(EngineError::Away);
+                }
+            }
+        }
+        Err(EngineError::Away)
+    }
+
+    /// Folds in whatever the ledger holds beyond the present state.
+    pub(super) async fn catch_up(&mut self) -> Result<(), EngineError> {
+        while self.behind {
+            let entries = self.inner.store.entries_after(self.id, None, self.channel.last_seq(), PAGE).await?;
+            self.behind = !entries.is_empty();
+            for entry in &entries {
+                let touched = self.channel.apply(entry);
+                self.pace.touch(touched);
+            }
+        }
+        Ok(())
+    }
+}
