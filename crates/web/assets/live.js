@@ -118,7 +118,8 @@
     }
     for (const face of document.querySelectorAll('[data-since]')) {
       const gone = Math.max(serverNow() - Number(face.dataset.since), 0);
-      const text = digits(Math.floor(gone / 1000));
+      const seconds = Math.floor(gone / 1000);
+      const text = seconds < 60 ? `0:${String(seconds).padStart(2, '0')}` : digits(seconds);
       if (face.textContent !== text) face.textContent = text;
       wait = Math.min(wait, 1000 - (gone % 1000));
     }

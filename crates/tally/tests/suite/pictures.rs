@@ -55,11 +55,30 @@ const OVER_BUSY: [(&str, [u32; 4]); 4] = [
     ("First train leaves in", [890, 30, 360, 150]),
 ];
 
+/// A file with lines that are refused, tried.
+async fn import(browser: &Browser, program: &Program) {
+    let file = program.folder.path().join("evening.csv");
+    let lines = "When,Who,Sum,Note\n2026-06-20 20:00,quietferry,10.00,for the turntable\n\
+        2026-06-20 20:01,oatcake_jo,2.505,too fine\ntomorrow,lamplit_sam,2,when?\n2026-06-20 20:07,kestrel_oak,7.00,ballast fund\n";
+    std::fs::write(&file, lines).unwrap();
+    browser.go(&format!("{}/feeds", program.base)).await;
+    browser.click(".wire:nth-of-type(5) summary").await;
+    let field = browser.client.find(fantoccini::Locator::Css("#import-file")).await.unwrap();
+    field.send_keys(&file.display().to_string()).await.unwrap();
+    browser.click(".wire:nth-of-type(5) .press-main").await;
+    browser.shows("h1", "evening.csv").await;
+    browser.run("document.getElementById('all-kind').value = 'tip'").await;
+    browser.run("document.querySelector('.import .press-main').click()").await;
+    browser.shows("#tried", "Refused").await;
+    take(browser, "import").await;
+}
+
 #[tokio::test(flavor = "multi_thread")]
 #[ignore = "writes docs/screenshots; run scripts/pictures"]
 async fn take_all() {
     let database = Database::new();
-    let program = Program::in_its_world(&database.url);
+    let world = ["--standins", "127.0.0.1:0", "--allow-private-addresses"];
+    let program = Program::with(&database.url, &[&["--demo", "--demo-days", "60"], &world[..]].concat());
     let browser = Browser::open().await;
     act(&program, "Derailments", "set", Some(3)).await;
     act(&program, "Cups of tea", "add", None).await;
@@ -75,7 +94,9 @@ async fn take_all() {
     take(&browser, "widgets-on-air-dark").await;
 
     browser.sign_in(&program.base, &program.demo()).await;
-    for (room, name) in [("/desk", "desk"), ("/widgets", "shelf"), ("/feeds", "feeds")] {
+    let rooms =
+        [("/desk", "desk"), ("/widgets", "shelf"), ("/feeds", "feeds"), ("/channel", "channel"), ("/shows", "shows")];
+    for (room, name) in rooms {
         browser.go(&format!("{}{room}", program.base)).await;
         browser.live().await;
         take(&browser, name).await;
@@ -88,6 +109,7 @@ async fn take_all() {
     browser.click(&format!("#line-{refunded} [aria-expanded=true]")).await;
     browser.click(&format!("#line-{} button", refunded - 1)).await;
     take(&browser, "ledger").await;
+    import(&browser, &program).await;
     browser.go(&format!("{}/widgets/1", program.base)).await;
     browser.live().await;
     browser.click("[data-part=target] .part-shown").await;
@@ -96,6 +118,11 @@ async fn take_all() {
     browser.click("#slip summary").await;
     browser.run("document.getElementById('work').scrollTo(0, 1e6)").await;
     take(&browser, "explain").await;
+    browser.click("#slip summary").await;
+    browser.click(".bench-side .press-small").await;
+    browser.shows("#stations", "On air").await;
+    browser.run("document.getElementById('work').scrollTo(0, 1e6)").await;
+    take(&browser, "rehearsal").await;
     let night: Value = json!({"features": [{"name": "prefers-color-scheme", "value": "dark"}]});
     browser.devtools("Emulation.setEmulatedMedia", night).await;
     browser.go(&format!("{}/desk", program.base)).await;
@@ -109,6 +136,10 @@ async fn take_all() {
     browser.click("button").await;
     browser.shows("#deliveries", "Delivered: recorded").await;
     take(&browser, "tip-jar").await;
+    browser.go(&format!("{jar}/world")).await;
+    browser.click(".world button").await;
+    browser.shows("[data-refresh]", "Playing").await;
+    take(&browser, "made-up-world").await;
     let database = Database::new();
     let empty = Program::with(&database.url, &[]);
     browser.go(&format!("{}/first-visit", empty.base)).await;
