@@ -160,7 +160,7 @@ async fn numbers_and_rates_are_fetched_and_what_fails_says_why_until_it_works_ag
     let database = Database::new();
     let program = Program::in_its_world(&database.url);
     let (owner, world) = (Owner::of(&program).await, program.tip_jar.clone().unwrap());
-    shows(&owner, "/ledger?kind=gauge", "followers stands at 4218").await;
+    shows(&owner, "/ledger?kind=gauge", "followers stands at 4,218").await;
     // A tip in euros is priced by the bank's table.
     shows(&owner, "/ledger?kind=rates", "reference rates of").await;
     let mut euros = tip("10");
@@ -261,4 +261,36 @@ async fn gifts_can_stand_for_their_subscriptions() {
     assert_eq!(told["accepted"], 6, "the gift and its five subscriptions");
     assert_eq!(sender.deliver(&gift("standing")).await["duplicates"], 6);
     assert_eq!(program.text(&hands).await, "10 of 40 (25 %)");
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_scripted_show_is_recorded_whole_outage_and_all() {
+    use tally_standin::script::{SHIPPED, Script, What};
+    let database = Database::new();
+    let program = Program::in_its_world(&database.url);
+    let (owner, world) = (Owner::of(&program).await, program.tip_jar.clone().unwrap());
+    let (_, text) = SHIPPED.iter().find(|(name, _)| *name == "outage").unwrap();
+    let moments = Script::read(text).unwrap().moments();
+    let events = moments.iter().filter(|moment| matches!(moment.what, What::Event(..))).count();
+    let form = reqwest::Client::new()
+        .post(format!("{world}/world/script"))
+        .header("content-type", "application/x-www-form-urlencoded")
+        .body("script=outage&speed=600");
+    form.send().await.unwrap().error_for_status().unwrap();
+    until("every event has arrived once", || async {
+        let lines = owner.page("/ledger/export.ndjson?feed=2").await;
+        let played = lines.lines().filter(|line| line.contains("/stand-in/script")).count();
+        assert!(played <= events, "{played} of {events}");
+        (played == events).then_some(())
+    })
+    .await;
+    let own = "title = 'x'\nseed = 1\nminutes = 0\nstretch = []";
+    let form = url::form_urlencoded::Serializer::new(String::new())
+        .extend_pairs([("script", ""), ("speed", "1"), ("own", own)])
+        .finish();
+    let refused = reqwest::Client::new()
+        .post(format!("{world}/world/script"))
+        .header("content-type", "application/x-www-form-urlencoded")
+        .body(form);
+    assert_eq!(refused.send().await.unwrap().text().await.unwrap(), "a script lasts from 1 to 2880 minutes");
 }
