@@ -227,6 +227,10 @@ async fn a_webhook_is_paused_readdressed_and_removed() {
     let told = sender.send(&tip("1")).await.unwrap();
     assert_eq!((told.status().as_u16(), told.headers()["retry-after"].to_str().unwrap()), (429, "60"));
     assert!(owner.page("/feeds").await.contains("signed webhook, paused"));
+    let bench = owner.page("/widgets/1").await;
+    assert!(bench.contains("<b>Tip jar</b>&nbsp;paused") && bench.contains("Ready."), "the other feed flows: {bench}");
+    owner.done("/feeds/2/pause", &[]).await;
+    assert!(owner.page("/widgets/1").await.contains("what could bring more is paused"));
     owner.done("/feeds/1/pause", &[]).await;
     assert_eq!(status(&sender).await, 200);
 

@@ -1,6 +1,6 @@
 //! Will this work when I go live?
 
-use crate::draw::since;
+use crate::draw::{Lamp, since};
 use tally_core::Instant;
 use tally_core::calendar::Period;
 use tally_core::channel::Channel;
@@ -11,40 +11,58 @@ use tally_engine::{Heard, Hearing};
 use tally_store::feeds::{Feed, Wiring};
 
 /// A lamp and a sentence.
-#[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Readiness {
     /// Shape of the lamp: `full`, `half`, `hollow` or `barred`.
     pub lamp: &'static str,
     /// What it means.
     pub words: String,
+    /// The feeds that could bring what it counts, and how each fares.
+    pub feeds: Vec<Lamp>,
 }
 
 /// The readiness of a widget, from what feeds there are and what has come through them.
 pub fn of(channel: &Channel, hearing: &Hearing, id: WidgetId, feeds: &[Feed], now: Instant) -> Option<Readiness> {
     let piece = channel.widget(id)?;
     let Some(count) = piece.counts(channel.settings()).into_iter().next() else {
-        return Some(Readiness { lamp: "full", words: "Ready. You operate it from the desk.".into() });
+        let words = "Ready. You operate it from the desk.".into();
+        return Some(Readiness { lamp: "full", words, feeds: Vec::new() });
     };
-    let (scope, calendar) = (channel.scope(now), &channel.settings().calendar);
-    let words = count.words();
     let bring: Vec<(&Feed, Heard)> = feeds
         .iter()
         .filter(|feed| can_bring(feed, &count) && !feed.removed)
         .map(|feed| (feed, hearing.of(feed, channel.pulse(FeedId(feed.id)))))
         .collect();
+    let calendar = &channel.settings().calendar;
+    let lamps = bring.iter().map(|(feed, heard)| Lamp::of(&feed.name, heard, calendar, now)).collect();
+    let (lamp, words) = judge(channel, &count, &bring, now);
+    Some(Readiness { lamp, words, feeds: lamps })
+}
+
+fn judge(channel: &Channel, count: &Count, bring: &[(&Feed, Heard)], now: Instant) -> (&'static str, String) {
+    let (scope, calendar, words) = (channel.scope(now), &channel.settings().calendar, count.words());
     if let Some((feed, why)) = bring.iter().find_map(|(feed, heard)| Some((feed, heard.failing.as_ref()?))) {
-        return Some(Readiness { lamp: "barred", words: format!("{} fails: {why}", feed.name) });
+        return ("barred", format!("{} fails: {why}", feed.name));
     }
-    if let Some(latest) = scope.tally(&count).latest {
+    if let Some(latest) = scope.tally(count).latest {
         let at = at_words(calendar, tally_core::book::instant(latest), now);
-        return Some(Readiness { lamp: "full", words: format!("Ready. The last of the {words} counted came {at}.") });
+        let flows = bring.iter().any(|(_, heard)| !heard.paused);
+        return match (flows, bring.is_empty()) {
+            (true, _) => ("full", format!("Ready. The last of the {words} counted came {at}.")),
+            (false, true) => (
+                "half",
+                format!("The last of the {words} counted came {at}, and no feed is wired that could bring more."),
+            ),
+            (false, false) => {
+                ("half", format!("The last of the {words} counted came {at}, and what could bring more is paused."))
+            }
+        };
     }
     if count.period == Period::ThisShow && channel.book().shows().this(now).is_none() {
         let words = "It counts this show, and there has been none yet. Go on air, and it counts from then on.".into();
-        return Some(Readiness { lamp: "half", words });
+        return ("half", words);
     }
     let newest = bring.iter().filter_map(|(feed, heard)| Some((heard.last?, feed))).max_by_key(|(at, _)| *at);
-    let (lamp, words) = match newest {
+    match newest {
         _ if bring.is_empty() => {
             ("hollow", format!("It counts {words}, and no feed is wired that could bring any. Wire one in Feeds."))
         }
@@ -61,8 +79,7 @@ pub fn of(channel: &Channel, hearing: &Hearing, id: WidgetId, feeds: &[Feed], no
                 at_words(calendar, at, now)
             ),
         ),
-    };
-    Some(Readiness { lamp, words })
+    }
 }
 
 /// Whether what a feed of this kind brings can bear on a count at all.

@@ -14,6 +14,7 @@ use askama::Template;
 use futures_util::{StreamExt, TryStreamExt, stream};
 use serde::Deserialize;
 use std::collections::{BTreeMap, HashMap, HashSet};
+use std::ops::ControlFlow;
 use std::sync::{Arc, Mutex, PoisonError};
 use tally_core::calendar::Calendar;
 use tally_core::entry::Incoming;
@@ -24,6 +25,7 @@ use tally_feeds::rates;
 use tally_feeds::table::{self, Field, Look, Matching};
 use tally_store::feeds::Wiring;
 use tally_store::rows::origin_key;
+use tokio::sync::mpsc;
 
 /// How many files wait at a time; the oldest goes.
 const MOST_WAITING: usize = 4;
@@ -220,26 +222,64 @@ struct Read {
     refused_all: u64,
 }
 
-fn read(upload: &Upload, form: &Form, calendar: &Calendar, now: tally_core::Instant) -> Result<Read, String> {
-    let mut read = Read::default();
-    let mut take = |(line, row): table::Row| match row {
-        Ok(event) => read.events.push((line, event)),
-        Err(why) => {
-            read.refused_all += 1;
-            if read.refused.len() < LISTED {
-                read.refused.push((line, why));
-            }
-        }
-    };
-    match &upload.shape {
+/// Hands over every line of a file, in order, until the taker has had enough.
+fn each_line(
+    upload: &Upload,
+    form: &Form,
+    calendar: &Calendar,
+    now: tally_core::Instant,
+    mut take: impl FnMut(table::Row) -> ControlFlow<()>,
+) -> Result<(), String> {
+    // Whoever stops early does so because nobody waits for the rest.
+    let _ = match &upload.shape {
         Shape::Table(look) => {
             let matching = matching(form, look)?;
-            table::read(&upload.text, look, &matching, calendar, now).for_each(&mut take);
+            table::read(&upload.text, look, &matching, calendar, now).try_for_each(&mut take)
         }
-        Shape::Events => table::ndjson(&upload.text, now).for_each(&mut take),
-        Shape::Rates => {}
-    }
+        Shape::Events => table::ndjson(&upload.text, now).try_for_each(&mut take),
+        Shape::Rates => ControlFlow::Continue(()),
+    };
+    Ok(())
+}
+
+fn read(upload: &Upload, form: &Form, calendar: &Calendar, now: tally_core::Instant) -> Result<Read, String> {
+    let mut read = Read::default();
+    each_line(upload, form, calendar, now, |(line, row)| {
+        match row {
+            Ok(event) => read.events.push((line, event)),
+            Err(why) => {
+                read.refused_all += 1;
+                if read.refused.len() < LISTED {
+                    read.refused.push((line, why));
+                }
+            }
+        }
+        ControlFlow::Continue(())
+    })?;
     Ok(read)
+}
+
+/// Reads a file and hands over what is well in batches, while they are being recorded.
+fn read_batches(
+    upload: &Upload,
+    form: &Form,
+    calendar: &Calendar,
+    now: tally_core::Instant,
+    batches: &mpsc::Sender<Vec<Incoming>>,
+) -> Result<(), String> {
+    let mut batch = Vec::with_capacity(BATCH);
+    each_line(upload, form, calendar, now, |(_, row)| {
+        batch.extend(row);
+        if batch.len() == BATCH && batches.blocking_send(std::mem::take(&mut batch)).is_err() {
+            return ControlFlow::Break(());
+        }
+        ControlFlow::Continue(())
+    })?;
+    if !batch.is_empty() {
+        // Nobody waiting means that recording has failed, which is told there.
+        let _ = batches.blocking_send(batch);
+    }
+    Ok(())
 }
 
 /// What trying says.
@@ -321,20 +361,24 @@ pub async fn add(
         app.uploads.drop(&token);
         return Ok(go_to("/ledger?kind=rates"));
     }
-    let read = match reading(&app, &owner, &token, form.into_inner()).await? {
-        Ok(read) => read,
-        Err(why) => return Ok(refusal(&why)),
+    let calendar = owner.channel.ask(|channel, _| channel.settings().calendar).await?;
+    let (now, form) = (app.engine.now(), form.into_inner());
+    let (sender, mut batches) = mpsc::channel::<Vec<Incoming>>(AT_ONCE);
+    let (file, name) = (Arc::clone(&upload), upload.name.clone());
+    let reading = aside(move || read_batches(&file, &form, &calendar, now, &sender));
+    let reading = tokio::spawn(reading);
+    let Some(first) = batches.recv().await else {
+        let read = reading.await.map_err(|error| WebError::Inside(error.to_string()))??;
+        let none = "There is no line that could be added; mend the file or match its columns otherwise.";
+        return Ok(refusal(&read.err().unwrap_or_else(|| none.into())));
     };
-    if read.events.is_empty() {
-        return Ok(refusal("There is no line that could be added; mend the file or match its columns otherwise."));
-    }
-    let wiring = Wiring::Import { lines: read.events.len() as u64 };
-    let (feed_token, secret) = (tokens::token(&mut rand::rng()), tokens::webhook_secret(&mut rand::rng()));
     let store = app.engine.store();
-    let mut feed = store.create_feed(owner.channel.id, upload.name.clone(), wiring, feed_token, secret).await?;
-    let events: Vec<Incoming> = read.events.into_iter().map(|(_, event)| event).collect();
-    let batches: Vec<Vec<Incoming>> = events.chunks(BATCH).map(<[Incoming]>::to_vec).collect();
-    let sent = stream::iter(batches).map(|batch| owner.channel.ingest(FeedId(feed.id), batch)).buffered(AT_ONCE);
+    let (feed_token, secret) = (tokens::token(&mut rand::rng()), tokens::webhook_secret(&mut rand::rng()));
+    let wiring = Wiring::Import { lines: 0 };
+    let mut feed = store.create_feed(owner.channel.id, name, wiring, feed_token, secret).await?;
+    let rest = stream::unfold(batches, |mut batches| async { Some((batches.recv().await?, batches)) });
+    let all = stream::once(async { first }).chain(rest);
+    let sent = all.map(|batch| owner.channel.ingest(FeedId(feed.id), batch)).buffered(AT_ONCE);
     let added = sent.try_fold(0_u64, async |sum, done| Ok(sum + done.accepted as u64)).await?;
     feed.wiring = Wiring::Import { lines: added };
     store.save_feed(feed).await?;
