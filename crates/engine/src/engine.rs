@@ -10,13 +10,14 @@ use std::collections::HashMap;
 use std::sync::{Arc, PoisonError, RwLock};
 use tally_core::Instant;
 use tally_core::channel::Channel;
-use tally_core::entry::Incoming;
+use tally_core::entry::{Draft, Incoming};
 use tally_core::ids::{ChannelId, FeedId, Seq, WidgetId};
 use tally_core::widgets::Definition;
 use tally_store::Store;
 use tally_store::accounts::ChannelRecord;
 use tally_store::feeds::Feed;
 use tally_store::ledger::Ledger;
+use tally_store::rows::EntryRow;
 use tokio::sync::{Mutex, OnceCell, mpsc, oneshot, watch};
 
 /// How many orders may wait at a channel before whoever gives them has to.
@@ -194,8 +195,9 @@ impl ChannelHandle {
     /// The database is away; nothing was kept, or will be found as a duplicate when sent again.
     pub async fn ingest(&self, feed: FeedId, events: Vec<Incoming>) -> Result<Ingested, EngineError> {
         let now = self.clock.now();
-        let drafts = events.into_iter().map(|event| event.draft(feed, now)).collect();
-        self.order(|reply| Order::Ingest { drafts, reply }).await
+        let drafts: Vec<Draft> = events.into_iter().map(|event| event.draft(feed, now)).collect();
+        let rows = drafts.iter().map(|draft| EntryRow::of(self.id, draft)).collect::<Result<_, _>>()?;
+        self.order(|reply| Order::Ingest { drafts, rows, reply }).await
     }
 
     /// Records what somebody does. Answers when it is durable, with the line's place.

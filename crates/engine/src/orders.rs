@@ -10,6 +10,7 @@ use tally_core::view::View;
 use tally_core::widgets::{Definition, Refusal};
 use tally_store::accounts::ChannelRecord;
 use tally_store::feeds::Feed;
+use tally_store::rows::EntryRow;
 use tokio::sync::oneshot;
 
 /// What became of a delivery.
@@ -96,8 +97,9 @@ pub(crate) type Reply<T> = oneshot::Sender<Result<T, EngineError>>;
 
 /// What a channel's task can be told.
 pub(crate) enum Order {
-    /// Record what a feed brings.
-    Ingest { drafts: Vec<Draft>, reply: Reply<Ingested> },
+    /// Record what a feed brings. The rows are the drafts as the store keeps them, made by whoever
+    /// brings them, since the channel's task has enough to do.
+    Ingest { drafts: Vec<Draft>, rows: Vec<EntryRow>, reply: Reply<Ingested> },
     /// Record what somebody does.
     Record { deed: Deed, reply: Reply<Seq> },
     /// Reckon otherwise from now on.

@@ -127,14 +127,14 @@ impl Task {
                 }
             };
             match order {
-                Some(Order::Ingest { drafts, reply }) => {
-                    let mut group = vec![(drafts, reply)];
-                    let mut lines = group[0].0.len();
+                Some(Order::Ingest { drafts, rows, reply }) => {
+                    let mut lines = drafts.len();
+                    let mut group = vec![(drafts, rows, reply)];
                     while lines < MOST_DRAFTS {
                         match waiting.try_recv() {
-                            Ok(Order::Ingest { drafts, reply }) => {
+                            Ok(Order::Ingest { drafts, rows, reply }) => {
                                 lines += drafts.len();
-                                group.push((drafts, reply));
+                                group.push((drafts, rows, reply));
                             }
                             Ok(other) => {
                                 next = Some(other);

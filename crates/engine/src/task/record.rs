@@ -12,14 +12,15 @@ use tally_store::ledger::AppendError;
 use tally_store::rows::EntryRow;
 
 impl Task {
-    pub(super) async fn ingest(&mut self, group: Vec<(Vec<Draft>, Reply<Ingested>)>) {
-        let (mut all, mut replies) = (Vec::new(), Vec::with_capacity(group.len()));
-        for (drafts, reply) in group {
+    pub(super) async fn ingest(&mut self, group: Vec<(Vec<Draft>, Vec<EntryRow>, Reply<Ingested>)>) {
+        let (mut all, mut all_rows, mut replies) = (Vec::new(), Vec::new(), Vec::with_capacity(group.len()));
+        for (drafts, rows, reply) in group {
             replies.push((drafts.len(), reply));
             all.extend(drafts);
+            all_rows.extend(rows);
         }
         let signals: Vec<(usize, String)> = self.signals(&all);
-        match self.append(all).await {
+        match self.append(all, all_rows).await {
             Ok(places) => {
                 let new =
                     signals.into_iter().filter_map(|(index, name)| Some(((*places.get(index)?)?, name))).collect();
@@ -58,7 +59,8 @@ impl Task {
         let Deed { origin, happened_at, decide } = deed;
         let body = decide(&self.channel, now)?;
         let draft = Draft { origin, feed: None, happened_at: happened_at.unwrap_or(now), arrived_at: now, body };
-        let places = self.append(vec![draft]).await?;
+        let row = EntryRow::of(self.id, &draft)?;
+        let places = self.append(vec![draft], vec![row]).await?;
         Ok(places.into_iter().flatten().next().unwrap_or_else(|| self.channel.last_seq()))
     }
 
@@ -77,10 +79,14 @@ impl Task {
     }
 
     /// Makes drafts durable, then folds them in. Says which place each was given.
-    async fn append(&mut self, drafts: Vec<Draft>) -> Result<Vec<Option<Seq>>, EngineError> {
+    async fn append(&mut self, drafts: Vec<Draft>, rows: Vec<EntryRow>) -> Result<Vec<Option<Seq>>, EngineError> {
+        let mut made = Some(rows);
         for _ in 0..3 {
             self.catch_up().await?;
-            let rows = drafts.iter().map(|draft| EntryRow::of(self.id, draft)).collect::<Result<_, _>>()?;
+            let rows = match made.take() {
+                Some(rows) => rows,
+                None => drafts.iter().map(|draft| EntryRow::of(self.id, draft)).collect::<Result<_, _>>()?,
+            };
             match self.inner.ledger.append(self.id, self.channel.last_seq(), rows).await {
                 Ok(places) => {
                     for (draft, place) in drafts.into_iter().zip(&places) {

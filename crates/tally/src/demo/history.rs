@@ -69,8 +69,9 @@ pub fn of_this_month(settings: &Settings, now: Instant) -> [Vec<Incoming>; 2] {
             amount: Money { minor, currency },
             message: message.map(str::to_owned),
         };
-        // The newest came during the last show.
-        let at = if tips.len() + 3 >= TIPS.len() { in_show(&mut random) } else { when(&mut random) };
+        // The newest came during the last show, unless that was last month.
+        let newest = tips.len() + 3 >= TIPS.len() && show.0 >= month;
+        let at = if newest { in_show(&mut random) } else { when(&mut random) };
         tips.push((at, tip));
     }
     let mut others: Vec<(Instant, Happening)> = Vec::new();
@@ -178,6 +179,11 @@ mod tests {
         assert_eq!((tips.len(), others.len()), (13, 35));
         assert!(tips.iter().chain(&others).all(|event| event.happened_at.is_some_and(|at| at < now)));
         assert_eq!(of_this_month(&settings, now), [tips, others]);
+        // On the first of a month too, when the last show was in the month before.
+        let first: Instant = "2026-12-01T09:00:00Z".parse().expect("an instant");
+        let month = settings.calendar.span(Period::ThisMonth, first);
+        let [tips, _] = of_this_month(&settings, first);
+        assert!(tips.iter().all(|event| event.happened_at.is_some_and(|at| month.contains(at))));
     }
 
     #[test]

@@ -362,7 +362,7 @@ async fn a_record_is_fed_mended_and_filled_from_a_file() {
 
     // A file with a line that is wrong.
     let file = program.folder.path().join("evening.csv");
-    let first = chrono::Utc::now().format("%Y-%m-%d 12:00");
+    let first = chrono::Utc::now().to_rfc3339();
     std::fs::write(&file, format!("time,name,amount\n{first},ninepins,17.50\n{first},ninepins,a lot\n")).unwrap();
     browser.to(&room).await;
     browser.go(&format!("{}/feeds", program.base)).await;

@@ -81,11 +81,14 @@ async fn lines_are_written_by_hand_through_the_same_checks() {
     assert!(owner.page("/ledger?kind=adjust").await.contains("tips: −£2.50 by hand"));
 }
 
-const CSV: &str = "When,Who,Sum,Note\n\
-    2026-11-02 20:00,quietferry,10.00,first\n\
-    2026-11-02 20:01,oatcake_jo,2.505,too fine\n\
-    tomorrow,oatcake_jo,2,when?\n\
-    2026-11-02 20:02,\"Å, æ & 駅長\",27.50,\"says \"\"hello\"\"\"\n";
+/// A file of this minute, so that it counts in whatever month this runs.
+fn csv() -> String {
+    let now = chrono::Utc::now().to_rfc3339_opts(chrono::SecondsFormat::Secs, true);
+    format!(
+        "When,Who,Sum,Note\n{now},quietferry,10.00,first\n{now},oatcake_jo,2.505,too fine\n\
+         tomorrow,oatcake_jo,2,when?\n{now},\"Å, æ & 駅長\",27.50,\"says \"\"hello\"\"\"\n"
+    )
+}
 
 async fn upload(owner: &Owner, name: &str, file: &str) -> String {
     let sent = owner.send(&format!("/imports?name={name}"), "application/octet-stream", file.to_owned()).await;
@@ -97,7 +100,8 @@ async fn upload(owner: &Owner, name: &str, file: &str) -> String {
 async fn a_file_is_tried_added_known_again_and_undone() {
     let (_database, program) = start();
     let owner = Owner::of(&program).await;
-    let page = upload(&owner, "tips.csv", CSV).await;
+    let file = csv();
+    let page = upload(&owner, "tips.csv", &file).await;
     assert!(owner.page(&page).await.contains("<option value=\"2\">Sum</option>"), "the columns are offered");
     let matching =
         [("time", "0"), ("name", "1"), ("amount", "2"), ("message", "3"), ("all_kind", "tip"), ("all_currency", "GBP")];
@@ -110,7 +114,7 @@ async fn a_file_is_tried_added_known_again_and_undone() {
     owner.done(&format!("{page}/add"), &matching).await;
     assert_eq!(goal(&program).await, "£250 of £350 (71 %)");
 
-    let again = upload(&owner, "tips.csv", CSV).await;
+    let again = upload(&owner, "tips.csv", &file).await;
     let tried = owner.done(&format!("{again}/try"), &matching).await;
     assert!(tried.contains("<dt>Known already</dt><dd>2</dd>") && tried.contains("nothing new to add"), "{tried}");
 
