@@ -151,7 +151,7 @@ pub fn parts(count: &Count, scope: &Scope<'_>) -> Vec<Part> {
         let key = plus_key(*measure);
         parts.push(Part::field(key, PLUS, format!("{} for each of the {}", unit.show(*each), measure.words()), editor));
     }
-    parts.push(Part::Words("from"));
+    parts.push(Part::Words(", from"));
     parts.push(Part::field(
         "period",
         PERIOD,

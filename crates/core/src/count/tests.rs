@@ -78,7 +78,7 @@ fn a_sum_of_several_takes_so_much_for_each() {
     assert_eq!(value(&count, &entries, "24T19:00"), 660);
     let world = World::new();
     let words = plain(&sentence::parts(&count, &world.scope(at("24T19:00"))));
-    assert_eq!(words, "tips and £0.80 for each of the subscriptions from all time");
+    assert_eq!(words, "tips and £0.80 for each of the subscriptions, from all time");
     assert!(told(&[("only", "plus:count_of_subs"), ("plus:count_of_subs", "")]).plus.is_empty());
 }
 

@@ -4,7 +4,7 @@ use super::{NO_SNAPSHOT, PAGE, Task};
 use crate::error::EngineError;
 use crate::orders::Rehearsed;
 use tally_core::count::{Count, Verdict};
-use tally_core::entry::{ACT, Incoming, VOID};
+use tally_core::entry::{ACT, Body, Incoming, VOID};
 use tally_core::ids::{FeedId, Seq, WidgetId};
 use tally_core::widgets::{Definition, Piece};
 use tally_store::accounts::ChannelRecord;
@@ -17,7 +17,7 @@ impl Task {
         let edited = if refold { self.refold(id, &edited).await? } else { edited };
         self.inner.store.save_definition(id, edited.definition()).await?;
         self.channel.put(id, edited);
-        self.rehearsal = None;
+        self.end_rehearsal();
         self.kept_at = NO_SNAPSHOT;
         self.pace.touch([id]);
         self.set_alarm();
@@ -42,7 +42,7 @@ impl Task {
         self.catch_up().await?;
         let record = self.inner.store.create_widget(self.id, definition, page_token).await?;
         self.channel.put(record.id, record.definition.unfolded());
-        self.rehearsal = None;
+        self.end_rehearsal();
         self.kept_at = NO_SNAPSHOT;
         self.tokens.insert(record.id, record.page_token);
         self.pace.touch([record.id]);
@@ -55,7 +55,7 @@ impl Task {
         let (settings, air) = (record.settings.clone(), record.air_signals.clone());
         self.inner.store.save_settings(record, self.channel.retold(&settings)).await?;
         self.channel.set_settings(settings);
-        self.rehearsal = None;
+        self.end_rehearsal();
         self.air = air;
         self.kept_at = NO_SNAPSHOT;
         let all: Vec<WidgetId> = self.channel.widgets().map(|(id, _)| id).collect();
@@ -84,6 +84,9 @@ impl Task {
         let before = channel.view(widget, now).ok_or(EngineError::NotFound)?.text();
         let entry = event.draft(feed, now).at(channel.last_seq().next());
         channel.apply(&entry);
+        if let Body::Happening(happening) = &entry.body {
+            self.hearing.rehearsed(Some((entry.happened_at, happening.clone())));
+        }
         let (scope, settings, book) = (channel.scope(now), channel.settings(), channel.book());
         let judge = |count: Count| {
             let fact = book.find(entry.happened_at, entry.seq)?;
@@ -99,5 +102,10 @@ impl Task {
             view: piece.view(&scope),
             pages: self.board.pages_of(widget),
         })
+    }
+
+    fn end_rehearsal(&mut self) {
+        self.rehearsal = None;
+        self.hearing.rehearsed(None);
     }
 }

@@ -4,16 +4,20 @@ use crate::draw::Heard;
 use crate::orders::{ChatLine, Report};
 use std::collections::{BTreeMap, VecDeque};
 use tally_core::Instant;
+use tally_core::happening::Happening;
 use tally_core::ids::FeedId;
 use tally_store::feeds::Feed;
 
 /// How many lines of chat are remembered.
 const CHAT: usize = 200;
+/// How many rehearsed happenings are.
+const REHEARSED: usize = 20;
 
 /// See the module.
 #[derive(Debug, Default)]
 pub struct Hearing {
     chat: VecDeque<(FeedId, ChatLine)>,
+    rehearsed: VecDeque<(Instant, Happening)>,
     states: BTreeMap<FeedId, State>,
 }
 
@@ -47,6 +51,22 @@ impl Hearing {
             }
             self.chat.push_back((feed, line));
         }
+    }
+
+    /// Something make-believe happened; none when all of that is over.
+    pub(crate) fn rehearsed(&mut self, happening: Option<(Instant, Happening)>) {
+        match happening {
+            None => self.rehearsed.clear(),
+            Some(one) => {
+                self.rehearsed.truncate(REHEARSED - 1);
+                self.rehearsed.push_front(one);
+            }
+        }
+    }
+
+    /// What was rehearsed of late, newest first.
+    pub fn rehearsals(&self) -> impl Iterator<Item = &(Instant, Happening)> {
+        self.rehearsed.iter()
     }
 
     /// How a feed fares, with when its newest line of the record arrived.

@@ -263,6 +263,8 @@ async fn a_rehearsal_passes_every_station_and_leaves_no_trace() {
     let told = owner.done("/widgets/1/rehearse", &[]).await;
     assert!(told.contains("to £30 of £350") && told.contains("1 page of it is open"), "{told}");
     drop(page);
+    let slip = owner.page("/widgets/1").await;
+    assert_eq!(slip.matches("<em>a rehearsal</em>").count(), 2, "near misses, with the reason: {slip}");
     assert_eq!(goal(&program).await, "£212.50 of £350 (60 %)");
     assert!(!owner.page("/ledger").await.contains("rehearsing"));
 

@@ -12,10 +12,13 @@ use actix_web::http::header::ContentType;
 use actix_web::{HttpResponse, web};
 use askama::Template;
 use serde::Deserialize;
-use tally_core::explain::{Effect, Slip};
-use tally_core::ids::WidgetId;
-use tally_core::sentence::{Editor, Part};
-use tally_engine::EngineError;
+use tally_core::count::Count;
+use tally_core::explain::{Effect, Slip, SlipLine};
+use tally_core::happening::Happening;
+use tally_core::ids::{Seq, WidgetId};
+use tally_core::sentence::{Editor, Part, instant_words};
+use tally_core::widgets::Scope;
+use tally_engine::{EngineError, Hearing};
 use tally_store::feeds::Feed;
 use tally_store::widgets::WidgetRecord;
 
@@ -103,13 +106,27 @@ async fn look(app: &App, owner: &Owner, id: WidgetId, apart: bool) -> Result<Loo
                 aside: Aside {
                     sample: widgets::draw(&piece.sample(&scope)),
                     readiness: readiness::of(channel, hearing, id, &feeds, now)?,
-                    slip: piece.explain(&scope),
+                    slip: with_rehearsals(piece.explain(&scope), &piece.counts(scope.settings), hearing, &scope),
                     apart,
                 },
             })
         })
         .await?;
     looked.ok_or(WebError::NotFound)
+}
+
+/// The slip with what was only rehearsed in front, among what was left out.
+fn with_rehearsals(mut slip: Slip, counts: &[Count], hearing: &Hearing, scope: &Scope<'_>) -> Slip {
+    let kinds = counts.iter().fold(0, |kinds, count| kinds | count.kinds());
+    let rehearsed = hearing.rehearsals().filter(|(_, one)| one.kind().bit() & kinds != 0);
+    let line = |(at, happening): &(tally_core::Instant, Happening)| SlipLine {
+        seq: Seq(0),
+        when: instant_words(&scope.settings.calendar, *at),
+        words: happening.words(),
+        effect: Effect::LeftOut("a rehearsal".into()),
+    };
+    slip.lines.splice(0..0, rehearsed.map(line).collect::<Vec<_>>());
+    slip
 }
 
 /// `GET /widgets/{id}`

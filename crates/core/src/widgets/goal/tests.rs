@@ -191,7 +191,7 @@ fn the_sentence_reads_as_one() {
     let goal = edited(&goal(), &[("until", "2026-11-29T20:00")]);
     assert_eq!(
         crate::sentence::plain(&goal.sentence(&World::new().scope(at("2026-11-24T19:00:00Z")))),
-        "Turntable motor counts tips as they come from this month towards £350, starting at £20, until 29 Nov 2026, 20:00"
+        "Turntable motor counts tips as they come, from this month towards £350, starting at £20, until 29 Nov 2026, 20:00"
     );
 }
 
