@@ -138,7 +138,7 @@ async fn take_all() {
     take(&browser, "tip-jar").await;
     browser.go(&format!("{jar}/world")).await;
     browser.click(".world button").await;
-    browser.shows("[data-refresh]", "Playing").await;
+    browser.shows("[data-refresh]", " of 18").await;
     take(&browser, "made-up-world").await;
     let database = Database::new();
     let empty = Program::with(&database.url, &[]);
