@@ -309,9 +309,9 @@ impl Happening {
         }
     }
 
-    /// The name of who did it, or of what it is about where nobody did.
+    /// Who did it, where somebody did.
     #[must_use]
-    pub fn name(&self) -> &str {
+    pub fn actor(&self) -> Option<&Actor> {
         match self {
             Self::Follow { actor }
             | Self::Sub { actor, .. }
@@ -320,14 +320,23 @@ impl Happening {
             | Self::Cheer { actor, .. }
             | Self::Raid { actor, .. }
             | Self::Reward { actor, .. }
-            | Self::Purchase { actor, .. } => &actor.name,
-            Self::Stat { player, .. } => player,
-            Self::Gauge { name, .. } | Self::Signal { name, .. } => name,
-            Self::Adjust { measure, .. } => measure.words(),
+            | Self::Purchase { actor, .. } => Some(actor),
+            Self::Gauge { .. } | Self::Stat { .. } | Self::Signal { .. } | Self::Adjust { .. } => None,
         }
     }
 
-    /// Who did it, where somebody did.
+    /// The name of who did it, or of what it is about where nobody did.
+    #[must_use]
+    pub fn name(&self) -> &str {
+        match self {
+            Self::Stat { player, .. } => player,
+            Self::Gauge { name, .. } | Self::Signal { name, .. } => name,
+            Self::Adjust { measure, .. } => measure.words(),
+            _ => self.actor().map_or("", |actor| &actor.name),
+        }
+    }
+
+    /// The same, to be amended.
     pub fn actor_mut(&mut self) -> Option<&mut Actor> {
         match self {
             Self::Follow { actor }

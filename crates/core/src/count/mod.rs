@@ -3,6 +3,7 @@
 //! One function, [`Count::judge`], decides about each fact. The live figure, the recount from the
 //! start and the explanation all ask it, so they cannot disagree.
 
+mod example;
 mod filter;
 pub mod sentence;
 mod special;

@@ -13,14 +13,10 @@ use actix_web::http::header::ContentType;
 use actix_web::{HttpResponse, web};
 use askama::Template;
 use tally_core::channel::Channel;
-use tally_core::count::{Count, What};
+use tally_core::count::Count;
 use tally_core::entry::Origin;
-use tally_core::happening::Kind;
 use tally_core::ids::{FeedId, WidgetId};
-use tally_core::measure::Measure;
-use tally_core::money::Money;
 use tally_feeds::cloudevents::{self, Mode};
-use tally_feeds::words::{self, Words};
 use tally_feeds::write;
 use tally_store::feeds::Feed;
 
@@ -36,45 +32,6 @@ struct Station {
 struct Stations {
     stations: Vec<Station>,
     drawing: Option<String>,
-}
-
-/// What a happening would have to be like for a count to take it, in words as a form has them.
-struct Sample {
-    kind: Kind,
-    name: String,
-    amount: String,
-    currency: String,
-    tier: String,
-    number: String,
-    what: String,
-    message: String,
-    given_by: String,
-}
-
-fn sample(count: &Count, channel: &Channel) -> Sample {
-    let (settings, only) = (channel.settings(), &count.only);
-    let (kind, what) = match &count.what {
-        What::Sum(measure) => (measure.kinds().first().copied().unwrap_or(Kind::Signal), "whistle"),
-        What::Running { measure, .. } => (measure.kinds().first().copied().unwrap_or(Kind::Signal), "whistle"),
-        What::Level(name) => (Kind::Gauge, name.as_str()),
-        What::Statistic(name) => (Kind::Stat, name.as_str()),
-    };
-    let is_money =
-        matches!(&count.what, What::Sum(Measure::AmountOfTips | Measure::CountOfTips | Measure::AmountOfPurchases));
-    let whole = count.unit(settings).whole().max(1);
-    let minor = if is_money { only.least.max(5 * whole.max(100)) } else { 500 };
-    let named = only.people.first().filter(|_| !only.but_people);
-    Sample {
-        kind,
-        name: named.cloned().unwrap_or_else(|| "Somebody rehearsing".into()),
-        amount: Money { minor, currency: settings.currency }.to_plain(),
-        currency: settings.currency.code().into(),
-        tier: only.tiers.first().copied().unwrap_or(1).to_string(),
-        number: only.least.max(1).to_string(),
-        what: what.into(),
-        message: only.saying.clone(),
-        given_by: if only.given == Some(true) { "Somebody rehearsing".into() } else { String::new() },
-    }
 }
 
 /// Which feed would bring it, and how that fares.
@@ -115,29 +72,17 @@ pub async fn press(app: web::Data<App>, owner: Owner, id: web::Path<u32>) -> Res
         .ask_all(move |channel, hearing, now| {
             let count = channel.widget(widget)?.counts(channel.settings()).into_iter().next()?;
             let (feed, station) = feed_for(channel, hearing, &count, &feeds, now);
-            Some((sample(&count, channel), feed, station))
+            Some((count.example(channel.settings()), feed, station))
         })
         .await?;
-    let Some((sample, feed, feed_station)) = begun else {
+    let Some((made, feed, feed_station)) = begun else {
         return Ok(refusal("This widget counts nothing that could be sent; you operate it from the desk."));
     };
     let mut stations = Vec::new();
     let mut pass = |lamp, name, words| stations.push(Station { lamp, name, words });
 
-    let words = Words {
-        name: &sample.name,
-        amount: &sample.amount,
-        currency: &sample.currency,
-        tier: &sample.tier,
-        number: &sample.number,
-        what: &sample.what,
-        message: &sample.message,
-        given_by: &sample.given_by,
-        ..Words::default()
-    };
     let now = app.engine.now();
     let origin = Origin { source: "rehearsal".into(), id: tokens::token(&mut rand::rng()) };
-    let made = words::happening(sample.kind, &words).map_err(|problem| WebError::Inside(problem.detail))?;
     pass("full", "Made", format!("{}.", made.words()));
     let sent = write::event(&origin, now, &made).to_string();
     let read = cloudevents::parse(Mode::Structured, &[], sent.as_bytes(), now);

@@ -149,7 +149,7 @@ fn csv_of(channel: &tally_core::channel::Channel, entries: &[Entry], head: bool)
             _ => String::new(),
         };
         let what = channel.book().words().get(fact.what).filter(|_| given_by.is_empty()).unwrap_or_default();
-        let id = one.actor_mut().and_then(|actor| actor.id.clone()).unwrap_or_default();
+        let id = one.actor().and_then(|actor| actor.id.clone()).unwrap_or_default();
         let is_sub = matches!(one, Happening::Sub { .. });
         let row = [
             entry.seq.to_string(),
