@@ -125,7 +125,7 @@ impl Book {
                 if let Some(giver) = gifted_by {
                     fact.flags |= GIVEN;
                     fact.what =
-                        if giver.anonymous { NOBODY } else { self.names.place(giver.id.as_deref(), &giver.name) };
+                        if giver.anonymous { NOBODY } else { self.cover.names.place(giver.id.as_deref(), &giver.name) };
                 }
                 if months.unwrap_or(1) <= 1 {
                     fact.flags |= FIRST;
@@ -150,31 +150,31 @@ impl Book {
             Happening::Reward { actor, reward, cost, .. } => {
                 self.by(&mut fact, actor);
                 fact.number = cost.map_or(0, i64::from);
-                fact.what = self.words.place(reward);
+                fact.what = self.cover.words.place(reward);
             }
             Happening::Purchase { actor, item, quantity, amount } => {
                 self.by(&mut fact, actor);
-                fact.what = self.words.place(item);
+                fact.what = self.cover.words.place(item);
                 fact.number = i64::from(*quantity);
                 money = *amount;
             }
             Happening::Gauge { name, value } => {
-                fact.what = self.words.place(name);
+                fact.what = self.cover.words.place(name);
                 fact.number = *value;
             }
             Happening::Stat { player, character, stat, total } => {
-                fact.who = self.names.place(None, player);
-                fact.what = self.words.place(stat);
+                fact.who = self.cover.names.place(None, player);
+                fact.what = self.cover.words.place(stat);
                 fact.number = *total;
                 fact.text = character.as_deref().map(Into::into);
             }
             Happening::Signal { name, value, text } => {
-                fact.what = self.words.place(name);
+                fact.what = self.cover.words.place(name);
                 fact.number = value.unwrap_or(1);
                 fact.text = text.as_deref().map(Into::into);
             }
             Happening::Adjust { measure, number, amount, .. } => {
-                fact.what = self.words.place(measure.key());
+                fact.what = self.cover.words.place(measure.key());
                 fact.number = *number;
                 money = *amount;
             }
@@ -191,21 +191,21 @@ impl Book {
         if actor.anonymous {
             fact.flags |= ANONYMOUS;
         } else {
-            fact.who = self.names.place(actor.id.as_deref(), &actor.name);
+            fact.who = self.cover.names.place(actor.id.as_deref(), &actor.name);
         }
     }
 
     /// The money that came with a fact, as it came.
     #[must_use]
     pub fn money(&self, fact: &Fact) -> Option<Money> {
-        let currency = *self.coins.get(usize::from(fact.coin).checked_sub(1)?)?;
+        let currency = *self.cover.coins.get(usize::from(fact.coin).checked_sub(1)?)?;
         Some(Money { minor: fact.amount, currency })
     }
 
     /// The happening of a fact, as far as the book remembers it: all but pictures.
     #[must_use]
     pub fn happening(&self, fact: &Fact) -> Happening {
-        let word = || self.words.get(fact.what).unwrap_or_default().to_owned();
+        let word = || self.cover.words.get(fact.what).unwrap_or_default().to_owned();
         let text = || fact.text.as_deref().map(str::to_owned);
         let count = |number: i64| u32::try_from(number).unwrap_or_default();
         let maybe = |number: i64| u32::try_from(number).ok().filter(|number| *number > 0);
@@ -244,7 +244,7 @@ impl Book {
     }
 
     fn actor(&self, who: u32) -> Actor {
-        match self.names.get(who) {
+        match self.cover.names.get(who) {
             Some(one) => Actor {
                 id: one.key.strip_prefix('#').map(str::to_owned),
                 name: one.name.clone(),

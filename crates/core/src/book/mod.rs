@@ -37,12 +37,7 @@ pub struct Book {
     pages: BTreeMap<i64, Page>,
     /// Pages that differ from what was last kept, and from which fact on.
     dirty: BTreeMap<i64, usize>,
-    names: Names,
-    words: Words,
-    coins: Vec<Currency>,
-    rates: Rates,
-    shows: Shows,
-    withdrawn: BTreeSet<FeedId>,
+    cover: Cover,
 }
 
 /// The facts of one UTC day, by time and then by line.
@@ -71,7 +66,7 @@ impl Page {
 }
 
 /// What is kept of a book besides its pages.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
 pub struct Cover {
     names: Names,
     words: Words,
@@ -83,7 +78,7 @@ pub struct Cover {
 
 impl PartialEq for Book {
     fn eq(&self, other: &Self) -> bool {
-        self.pages == other.pages && self.cover() == other.cover()
+        self.pages == other.pages && self.cover == other.cover
     }
 }
 
@@ -126,40 +121,28 @@ impl Book {
             calendar: settings.calendar,
             pages: BTreeMap::new(),
             dirty: BTreeMap::new(),
-            names: Names::default(),
-            words: Words::default(),
-            coins: Vec::new(),
-            rates: Rates::default(),
-            shows: Shows::default(),
-            withdrawn: BTreeSet::new(),
+            cover: Cover::default(),
         }
     }
 
     /// A book with the same shows and rates in which nothing stands.
     #[must_use]
     pub fn blank(&self, settings: &Settings) -> Self {
-        Self { shows: self.shows.clone(), rates: self.rates.clone(), ..Self::new(settings) }
+        let cover = Cover { shows: self.cover.shows.clone(), rates: self.cover.rates.clone(), ..Cover::default() };
+        Self { cover, ..Self::new(settings) }
     }
 
     /// What is to be kept besides the pages.
     #[must_use]
-    pub fn cover(&self) -> Cover {
-        Cover {
-            names: self.names.clone(),
-            words: self.words.clone(),
-            coins: self.coins.clone(),
-            rates: self.rates.clone(),
-            shows: self.shows.clone(),
-            withdrawn: self.withdrawn.clone(),
-        }
+    pub fn cover(&self) -> &Cover {
+        &self.cover
     }
 
     /// A book from what was kept, under the settings with which it was kept.
     #[must_use]
     pub fn of(settings: &Settings, cover: Cover, pages: impl IntoIterator<Item = (i64, Vec<Fact>)>) -> Self {
         let pages = pages.into_iter().map(|(day, facts)| (day, Page::of(facts)));
-        let Cover { names, words, coins, rates, shows, withdrawn } = cover;
-        Self { pages: pages.collect(), names, words, coins, rates, shows, withdrawn, ..Self::new(settings) }
+        Self { pages: pages.collect(), cover, ..Self::new(settings) }
     }
 
     /// The pages that differ from what was last kept, by day, each with all its facts and the
@@ -181,31 +164,31 @@ impl Book {
     /// All who ever did something.
     #[must_use]
     pub fn names(&self) -> &Names {
-        &self.names
+        &self.cover.names
     }
 
     /// All names of rewards, things, levels, statistics and signals.
     #[must_use]
     pub fn words(&self) -> &Words {
-        &self.words
+        &self.cover.words
     }
 
     /// All shows.
     #[must_use]
     pub fn shows(&self) -> &Shows {
-        &self.shows
+        &self.cover.shows
     }
 
     /// All rates.
     #[must_use]
     pub fn rates(&self) -> &Rates {
-        &self.rates
+        &self.cover.rates
     }
 
     /// Whether everything that came through a feed is withdrawn.
     #[must_use]
     pub fn is_withdrawn(&self, feed: FeedId) -> bool {
-        self.withdrawn.contains(&feed)
+        self.cover.withdrawn.contains(&feed)
     }
 
     /// How many facts stand in it.
@@ -247,7 +230,7 @@ impl Book {
     /// Whether a fact counts at all: neither voided nor withdrawn with its feed.
     #[must_use]
     pub fn stands(&self, fact: &Fact) -> bool {
-        !fact.voided() && (self.withdrawn.is_empty() || !self.withdrawn.contains(&FeedId(fact.feed)))
+        !fact.voided() && (self.cover.withdrawn.is_empty() || !self.cover.withdrawn.contains(&FeedId(fact.feed)))
     }
 
     /// The day whose rate applies to a fact: by the channel's wall calendar.
@@ -312,27 +295,27 @@ impl Book {
 
     /// Takes everything that came through a feed out of all counts, or puts it back.
     pub fn withdraw(&mut self, feed: FeedId, withdrawn: bool) -> Change {
-        let changed = if withdrawn { self.withdrawn.insert(feed) } else { self.withdrawn.remove(&feed) };
+        let changed = if withdrawn { self.cover.withdrawn.insert(feed) } else { self.cover.withdrawn.remove(&feed) };
         if changed { Change::Kinds(Kind::ALL.into()) } else { Change::Nothing }
     }
 
     /// Lets one supporter count as another, or as themselves again. Both are known by their keys.
     pub fn merge(&mut self, from: &str, into: Option<&str>) -> Change {
-        if self.names.merge(from, into) { Change::Kinds(Kind::ALL.into()) } else { Change::Nothing }
+        if self.cover.names.merge(from, into) { Change::Kinds(Kind::ALL.into()) } else { Change::Nothing }
     }
 
     /// Takes what somebody says about shows.
     pub fn show(&mut self, seq: Seq, at: Instant, act: &ShowAct) -> Change {
-        if self.shows.fold(seq, at, act) { Change::Shows } else { Change::Nothing }
+        if self.cover.shows.fold(seq, at, act) { Change::Shows } else { Change::Nothing }
     }
 
     // ---- money ----
 
     fn coin(&mut self, currency: Currency) -> u8 {
-        let known = self.coins.iter().position(|one| *one == currency);
+        let known = self.cover.coins.iter().position(|one| *one == currency);
         let place = known.unwrap_or_else(|| {
-            self.coins.push(currency);
-            self.coins.len() - 1
+            self.cover.coins.push(currency);
+            self.cover.coins.len() - 1
         });
         // ISO 4217 has fewer than 255 currencies.
         u8::try_from(place + 1).unwrap_or(0)
@@ -343,13 +326,13 @@ impl Book {
         if money.currency == self.currency {
             return Some(money.minor);
         }
-        self.rates.convert(money, self.currency, self.rate_day(fact)).map(|converted| converted.minor)
+        self.cover.rates.convert(money, self.currency, self.rate_day(fact)).map(|converted| converted.minor)
     }
 
     /// Takes tables of rates, and prices anew what they bear on.
     pub fn rates_came(&mut self, days: &BTreeMap<NaiveDate, Table>) -> Change {
         for (date, table) in days {
-            let (from, to) = self.rates.put(*date, table.clone());
+            let (from, to) = self.cover.rates.put(*date, table.clone());
             let bound = |date: NaiveDate| Some(self.calendar.instant(date.and_hms_opt(0, 0, 0)?));
             let span = Span { from: bound(from), to: to.and_then(bound) };
             self.reprice(span);

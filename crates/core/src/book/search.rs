@@ -59,7 +59,7 @@ impl Book {
     #[must_use]
     pub fn search(&self, search: &Search, before: Option<Seq>, most: usize) -> Vec<Seq> {
         let (name, text) = (search.name.trim().to_lowercase(), search.text.trim().to_lowercase());
-        let people: Option<HashSet<u32>> = (!name.is_empty()).then(|| self.names.holding(&name).collect());
+        let people: Option<HashSet<u32>> = (!name.is_empty()).then(|| self.cover.names.holding(&name).collect());
         let bound = before.map_or(u64::MAX, |before| before.0);
         // The smallest place on top, so that it is the one to go.
         let mut found: BinaryHeap<Reverse<u64>> = BinaryHeap::with_capacity(most + 1);
@@ -90,9 +90,9 @@ impl Book {
     }
 
     /// All facts that fit, in order of time.
-    pub fn all<'a>(&'a self, search: &'a Search) -> impl Iterator<Item = &'a Fact> + 'a {
+    pub fn all<'a>(&'a self, search: &'a Search) -> impl DoubleEndedIterator<Item = &'a Fact> + 'a {
         let (name, text) = (search.name.trim().to_lowercase(), search.text.trim().to_lowercase());
-        let people: Option<HashSet<u32>> = (!name.is_empty()).then(|| self.names.holding(&name).collect());
+        let people: Option<HashSet<u32>> = (!name.is_empty()).then(|| self.cover.names.holding(&name).collect());
         self.facts(search.span, search.kinds).filter(move |fact| search.fits(fact, people.as_ref(), &text, self))
     }
 }

@@ -28,7 +28,7 @@ impl Channel {
             last_seq: self.last_seq,
             settings: self.settings.clone(),
             widgets: self.widgets.iter().map(|(id, piece)| (*id, piece.clone())).collect(),
-            cover: self.book.cover(),
+            cover: self.book.cover().clone(),
             roll: self.roll.clone(),
             pulses: self.pulses.clone(),
         }

@@ -365,13 +365,7 @@ async fn a_record_is_fed_mended_and_filled_from_a_file() {
     let first = chrono::Utc::now().to_rfc3339();
     std::fs::write(&file, format!("time,name,amount\n{first},ninepins,17.50\n{first},ninepins,a lot\n")).unwrap();
     browser.to(&room).await;
-    browser.go(&format!("{}/feeds", program.base)).await;
-    browser.click(".wire:nth-of-type(5) summary").await;
-    let field = browser.client.find(fantoccini::Locator::Css("#import-file")).await.unwrap();
-    field.send_keys(&file.display().to_string()).await.unwrap();
-    browser.click(".wire:nth-of-type(5) .press-main").await;
-    browser.shows("h1", "evening.csv").await;
-    browser.run("document.getElementById('all-kind').value = 'tip'").await;
+    browser.import(&program.base, &file).await;
     browser.click(".import .press-main").await;
     browser.shows("#tried", "Line 3 The amount is not a plain decimal number").await;
     browser.click("#tried .press-main").await;

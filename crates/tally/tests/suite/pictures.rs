@@ -56,18 +56,12 @@ const OVER_BUSY: [(&str, [u32; 4]); 4] = [
 ];
 
 /// A file with lines that are refused, tried.
-async fn import(browser: &Browser, program: &Program) {
+async fn try_a_file(browser: &Browser, program: &Program) {
     let file = program.folder.path().join("evening.csv");
     let lines = "When,Who,Sum,Note\n2026-06-20 20:00,quietferry,10.00,for the turntable\n\
         2026-06-20 20:01,oatcake_jo,2.505,too fine\ntomorrow,lamplit_sam,2,when?\n2026-06-20 20:07,kestrel_oak,7.00,ballast fund\n";
     std::fs::write(&file, lines).unwrap();
-    browser.go(&format!("{}/feeds", program.base)).await;
-    browser.click(".wire:nth-of-type(5) summary").await;
-    let field = browser.client.find(fantoccini::Locator::Css("#import-file")).await.unwrap();
-    field.send_keys(&file.display().to_string()).await.unwrap();
-    browser.click(".wire:nth-of-type(5) .press-main").await;
-    browser.shows("h1", "evening.csv").await;
-    browser.run("document.getElementById('all-kind').value = 'tip'").await;
+    browser.import(&program.base, &file).await;
     browser.run("document.querySelector('.import .press-main').click()").await;
     browser.shows("#tried", "Refused").await;
     take(browser, "import").await;
@@ -109,7 +103,7 @@ async fn take_all() {
     browser.click(&format!("#line-{refunded} [aria-expanded=true]")).await;
     browser.click(&format!("#line-{} button", refunded - 1)).await;
     take(&browser, "ledger").await;
-    import(&browser, &program).await;
+    try_a_file(&browser, &program).await;
     browser.go(&format!("{}/widgets/1", program.base)).await;
     browser.live().await;
     browser.click("[data-part=target] .part-shown").await;

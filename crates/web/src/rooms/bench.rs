@@ -95,7 +95,8 @@ async fn look(app: &App, owner: &Owner, id: WidgetId, apart: bool) -> Result<Loo
         .channel
         .ask_all(move |channel, hearing, now| {
             let (piece, scope) = (channel.widget(id)?, channel.scope(now));
-            let rehearsal = channel.rehearsal().view(id, now);
+            // What follows a change leaves the stage alone.
+            let rehearsal = if apart { None } else { channel.rehearsal().view(id, now) };
             Some(Looked {
                 counts: !piece.counts(channel.settings()).is_empty(),
                 rehearsal: rehearsal.map(|view| widgets::draw(&view)).unwrap_or_default(),

@@ -6,7 +6,6 @@ use crate::error::{WebError, sentence};
 use crate::rooms::frame::Frame;
 use crate::rooms::sign_in::refusal;
 use crate::security::session::Owner;
-use crate::security::tokens;
 use actix_web::http::header::ContentType;
 use actix_web::{HttpResponse, web};
 use askama::Template;
@@ -20,7 +19,7 @@ use tally_core::count::Count;
 use tally_core::ids::Seq;
 use tally_core::measure::Measure;
 use tally_core::sentence::digits;
-use tally_engine::{By, EngineError};
+use tally_engine::EngineError;
 
 /// How many shows stand in the room.
 const SHOWS: usize = 60;
@@ -75,13 +74,8 @@ pub async fn page(app: web::Data<App>, owner: Owner) -> Result<HttpResponse, Web
     Ok(HttpResponse::Ok().insert_header(ContentType::html()).body(html(&page)))
 }
 
-/// Who is signed in, doing something once.
-fn by(owner: &Owner) -> By {
-    By { name: owner.name.clone(), id: tokens::token(&mut rand::rng()) }
-}
-
 async fn say(owner: &Owner, act: ShowAct) -> Result<HttpResponse, WebError> {
-    match owner.channel.show(act, by(owner)).await {
+    match owner.channel.show(act, owner.by()).await {
         Ok(_) => Ok(HttpResponse::NoContent().finish()),
         Err(EngineError::Refused(why)) => Ok(refusal(&sentence(&why.to_string()))),
         Err(error) => Err(error.into()),

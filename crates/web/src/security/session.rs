@@ -8,7 +8,7 @@ use actix_web::{FromRequest, HttpRequest, web};
 use std::future::Future;
 use std::pin::Pin;
 use tally_core::ids::ChannelId;
-use tally_engine::ChannelHandle;
+use tally_engine::{By, ChannelHandle};
 use tally_store::StoreError;
 use tally_store::accounts::User;
 
@@ -23,6 +23,14 @@ pub struct Owner {
     pub channel: ChannelHandle,
     /// What pages send back with whatever changes something.
     pub csrf: String,
+}
+
+impl Owner {
+    /// The owner, doing something once.
+    #[must_use]
+    pub fn by(&self) -> By {
+        By { name: self.name.clone(), id: super::tokens::token(&mut rand::rng()) }
+    }
 }
 
 /// Signs somebody in, under a new session.

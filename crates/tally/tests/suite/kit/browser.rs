@@ -155,6 +155,17 @@ impl Browser {
         field.send_keys(text).await.unwrap();
     }
 
+    /// Chooses a file in the Feeds room and waits until it has been looked at.
+    pub async fn import(&self, base: &str, file: &std::path::Path) {
+        self.go(&format!("{base}/feeds")).await;
+        self.click(".wire:nth-of-type(5) summary").await;
+        let field = self.client.find(Locator::Css("#import-file")).await.unwrap();
+        field.send_keys(&file.display().to_string()).await.unwrap();
+        self.click(".wire:nth-of-type(5) .press-main").await;
+        self.shows("h1", &file.file_name().unwrap().to_string_lossy()).await;
+        self.run("document.getElementById('all-kind').value = 'tip'").await;
+    }
+
     /// Presses keys wherever the focus is.
     pub async fn keys(&self, keys: &str) {
         self.client.active_element().await.unwrap().send_keys(keys).await.unwrap();

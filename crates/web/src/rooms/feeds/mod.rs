@@ -18,7 +18,7 @@ use tally_core::book::search::Search;
 use tally_core::channel::Channel;
 use tally_core::ids::FeedId;
 use tally_core::money::group;
-use tally_engine::{By, EngineError, Hearing};
+use tally_engine::{EngineError, Hearing};
 use tally_store::feeds::{Feed, Wiring};
 
 /// For how long the previous secret stays good after a rotation.
@@ -99,14 +99,11 @@ fn newest(channel: &Channel, hearing: &Hearing, feed: &Feed, now: tally_core::In
             .collect(),
         _ => {
             let search = Search { feed: Some(id), ..Search::default() };
-            let facts: Vec<_> = channel.book().all(&search).collect();
-            let mut newest: Vec<_> = facts.into_iter().rev().take(NEWEST).collect();
-            newest.sort_by_key(|fact| std::cmp::Reverse(fact.seq));
             let line = |fact: &tally_core::book::Fact| {
                 let at = tally_core::book::instant(fact.at);
                 (since(calendar, at, now), channel.book().happening(fact).words())
             };
-            newest.into_iter().map(line).collect()
+            channel.book().all(&search).rev().take(NEWEST).map(line).collect()
         }
     }
 }
@@ -207,8 +204,7 @@ pub async fn withdraw(app: web::Data<App>, owner: Owner, id: web::Path<u32>) -> 
     let feed = app.engine.store().feed(owner.channel.id, *id).await?;
     let id = FeedId(feed.id);
     let withdrawn = owner.channel.ask(move |channel, _| channel.book().is_withdrawn(id)).await?;
-    let by = By { name: owner.name.clone(), id: tokens::token(&mut rand::rng()) };
-    match owner.channel.withdraw(id, feed.name, !withdrawn, by).await {
+    match owner.channel.withdraw(id, feed.name, !withdrawn, owner.by()).await {
         Ok(_) => Ok(refresh()),
         Err(EngineError::Refused(why)) => Ok(refusal(&sentence(&why.to_string()))),
         Err(error) => Err(error.into()),

@@ -4,7 +4,6 @@ use crate::app::App;
 use crate::error::{WebError, sentence};
 use crate::rooms::sign_in::refusal;
 use crate::security::session::Owner;
-use crate::security::tokens;
 use actix_web::{HttpResponse, web};
 use chrono::NaiveDateTime;
 use serde::Deserialize;
@@ -15,7 +14,6 @@ use tally_core::money::Money;
 use tally_core::sentence::Input;
 use tally_core::text;
 use tally_core::widgets::Settings;
-use tally_engine::By;
 use tally_feeds::words::{self, Words};
 
 /// What the form offers.
@@ -78,7 +76,7 @@ pub async fn write(app: web::Data<App>, owner: Owner, typed: web::Form<Typed>) -
         Err(WebError::Refused(why)) => return Ok(refusal(&why)),
         Err(error) => return Err(error),
     };
-    let by = By { name: owner.name.clone(), id: tokens::token(&mut rand::rng()) };
+    let by = owner.by();
     owner.channel.by_hand(happening, happened_at, by).await?;
     Ok(HttpResponse::Ok().insert_header(("HX-Refresh", "true")).finish())
 }

@@ -5,7 +5,6 @@ use crate::app::App;
 use crate::draw::html;
 use crate::error::{WebError, sentence};
 use crate::security::session::Owner;
-use crate::security::tokens;
 use actix_web::http::header::ContentType;
 use actix_web::{HttpResponse, web};
 use askama::Template;
@@ -16,7 +15,7 @@ use tally_core::entry::{Body, Entry};
 use tally_core::happening::{Happening, Kind};
 use tally_core::ids::Seq;
 use tally_core::text;
-use tally_engine::{By, EngineError};
+use tally_engine::EngineError;
 
 /// What a line came to in one widget.
 struct Bearing {
@@ -166,7 +165,7 @@ pub async fn correct(
     form: web::Form<Verdicts>,
 ) -> Result<HttpResponse, WebError> {
     let line = app.engine.store().entry(owner.channel.id, Seq(*seq)).await?;
-    let by = By { name: owner.name.clone(), id: tokens::token(&mut rand::rng()) };
+    let by = owner.by();
     let Verdicts { what, reason, name, amount, currency, tier, kind, into } = form.into_inner();
     let reason = match text::message(&reason) {
         Ok(reason) => Some(reason).filter(|reason| !reason.is_empty()),
