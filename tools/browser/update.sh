@@ -17,13 +17,6 @@ cp "$from/htmx.org/dist/htmx.min.js" "$assets/vendor/"
 cp "$from/htmx.org/LICENSE" "$assets/vendor/htmx.LICENSE"
 cp "$from/idiomorph/dist/idiomorph.min.js" "$assets/vendor/"
 cp "$from"/idiomorph/LICENSE* "$assets/vendor/idiomorph.LICENSE"
-for set in latin latin-ext; do
-  cp "$from/@fontsource-variable/bricolage-grotesque/files/bricolage-grotesque-$set-wght-normal.woff2" "$assets/fonts/"
-  for weight in 400 700; do
-    cp "$from/@fontsource/atkinson-hyperlegible/files/atkinson-hyperlegible-$set-$weight-normal.woff2" "$assets/fonts/"
-  done
-done
-cp "$from/@fontsource-variable/bricolage-grotesque/LICENSE" "$assets/fonts/bricolage-grotesque.LICENSE"
-cp "$from/@fontsource/atkinson-hyperlegible/LICENSE" "$assets/fonts/atkinson-hyperlegible.LICENSE"
+node "$here/fonts.mjs" "$work"
 cp "$from/axe-core/axe.min.js" "$suite/"
 cp "$from/axe-core/LICENSE" "$suite/axe-core.LICENSE"
