@@ -124,6 +124,23 @@ pub fn terms_and_lines(count: &Count, scope: &Scope<'_>) -> (Vec<(String, String
     (terms, lines)
 }
 
+/// The slip of a widget that tells of several kinds: how many there are of each, and the lines.
+#[must_use]
+pub fn of_several(counts: &[Count], shown: String, scope: &Scope<'_>) -> Slip {
+    let mut lines: Vec<SlipLine> = Vec::new();
+    let term = |count: &Count| {
+        let lines_of = terms_and_lines(count, scope).1;
+        let counted = scope.tally(count).lines;
+        lines.extend(lines_of);
+        (format!("Of {}", count.words()), lines_words(counted))
+    };
+    let terms = counts.iter().map(term).collect();
+    lines.sort_by_key(|line| std::cmp::Reverse(line.seq));
+    lines.truncate(MOST_LINES);
+    let span = counts.first().map_or("Nothing is told".to_owned(), |count| span_words(count, scope));
+    Slip { terms, shown, span, lines }
+}
+
 fn lines_words(count: u64) -> String {
     if count == 1 { "1 line".into() } else { format!("{} lines", crate::money::group(count)) }
 }

@@ -4,11 +4,14 @@ use crate::Instant;
 use crate::book::Book;
 use crate::calendar::Calendar;
 use crate::channel::Channel;
+use crate::chat::{Chat, ChatLine};
 use crate::count::Tallies;
 use crate::entry::{Body, Entry, Origin};
 use crate::ids::{FeedId, Seq};
+use crate::language::Language;
 use crate::measure::Weights;
 use crate::money::Currency;
+use crate::portraits::Portraits;
 use crate::widgets::{Scope, Settings};
 use chrono::NaiveTime;
 use std::collections::BTreeMap;
@@ -32,6 +35,8 @@ pub struct World {
     book: Book,
     tallies: Tallies,
     feeds: BTreeMap<FeedId, String>,
+    chat: Chat,
+    portraits: Portraits,
 }
 
 impl World {
@@ -47,12 +52,33 @@ impl World {
             channel.apply(entry);
         }
         let feeds = [(FeedId(1), "Tip jar".into())].into();
-        Self { settings: settings(), book: channel.book().clone(), tallies: Tallies::default(), feeds }
+        Self {
+            settings: settings(),
+            book: channel.book().clone(),
+            tallies: Tallies::default(),
+            feeds,
+            chat: Chat::default(),
+            portraits: channel.portraits().clone(),
+        }
     }
 
     /// All that a widget may look at, at an instant.
     pub fn scope(&self, now: Instant) -> Scope<'_> {
-        Scope { settings: &self.settings, book: &self.book, tallies: &self.tallies, feeds: &self.feeds, now }
+        Scope {
+            settings: &self.settings,
+            book: &self.book,
+            tallies: &self.tallies,
+            feeds: &self.feeds,
+            chat: &self.chat,
+            portraits: &self.portraits,
+            language: Language::En,
+            now,
+        }
+    }
+
+    /// Something is said in chat.
+    pub fn hear(&mut self, feed: FeedId, line: ChatLine) {
+        self.chat.hear(feed, line);
     }
 }
 

@@ -119,6 +119,12 @@ impl Unit {
         }
     }
 
+    /// Hundredths as a plain decimal: `1.5`.
+    #[must_use]
+    pub fn plain_hundredths(hundredths: i64) -> String {
+        rust_decimal::Decimal::new(hundredths, 2).normalize().to_string()
+    }
+
     /// What stands before a number in a field: `£`, or nothing.
     #[must_use]
     pub fn sign(self) -> String {

@@ -5,6 +5,7 @@ use crate::measure::Unit;
 use crate::money::{Currency, Money, MoneyError};
 use crate::text;
 use chrono::{NaiveDate, NaiveDateTime, TimeDelta};
+use std::borrow::Cow;
 
 /// The furthest whole number that a field takes, either way.
 pub const MOST_NUMBER: i64 = 1_000_000_000_000;
@@ -15,7 +16,7 @@ pub const MOST_SECONDS: i64 = 100 * 24 * 3_600;
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum Part {
     /// Words that stay.
-    Words(&'static str),
+    Words(Cow<'static, str>),
     /// A part that can be edited.
     Field(Field),
 }
@@ -24,7 +25,7 @@ pub enum Part {
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Field {
     /// The name under which an edit comes back.
-    pub key: &'static str,
+    pub key: Cow<'static, str>,
     /// What it is, for labels and screen readers.
     pub label: &'static str,
     /// How it reads in the sentence.
@@ -65,6 +66,11 @@ pub enum Editor {
         /// The present value.
         value: String,
     },
+    /// A length of time that may be left empty.
+    MaybeLength {
+        /// The present value, or nothing.
+        value: String,
+    },
     /// A local date (`2026-11-29`).
     Date {
         /// The present value.
@@ -72,6 +78,21 @@ pub enum Editor {
     },
     /// A short text, possibly empty.
     Text {
+        /// The present value.
+        value: String,
+    },
+    /// Any of several. What is chosen comes back as keys with commas between.
+    Several {
+        /// Key and words of each, and whether it is chosen now.
+        options: Vec<(String, String, bool)>,
+    },
+    /// Several short texts, one a line.
+    Lines {
+        /// The present value.
+        value: String,
+    },
+    /// A text with places for values.
+    Template {
         /// The present value.
         value: String,
     },
@@ -90,8 +111,28 @@ pub struct EditError {
 impl Part {
     /// A field, in short.
     #[must_use]
-    pub fn field(key: &'static str, label: &'static str, shown: impl Into<String>, editor: Editor) -> Self {
-        Self::Field(Field { key, label, shown: shown.into(), editor })
+    pub fn field(
+        key: impl Into<Cow<'static, str>>,
+        label: &'static str,
+        shown: impl Into<String>,
+        editor: Editor,
+    ) -> Self {
+        Self::Field(Field { key: key.into(), label, shown: shown.into(), editor })
+    }
+
+    /// Words that stay, in short.
+    #[must_use]
+    pub fn words(words: impl Into<Cow<'static, str>>) -> Self {
+        Self::Words(words.into())
+    }
+
+    /// The same for one of several things: its key begins with the number of the thing.
+    #[must_use]
+    pub fn of(self, number: usize) -> Self {
+        match self {
+            Self::Field(field) => Self::Field(Field { key: format!("{number}.{}", field.key).into(), ..field }),
+            words @ Self::Words(_) => words,
+        }
     }
 }
 
@@ -110,13 +151,22 @@ pub fn plain(parts: &[Part]) -> String {
     parts
         .iter()
         .map(|part| match part {
-            Part::Words(words) => *words,
+            Part::Words(words) => words.as_ref(),
             Part::Field(field) => field.shown.as_str(),
         })
         .collect::<Vec<_>>()
         .join(" ")
         .replace(" ,", ",")
         .replace(" :", ":")
+        .replace(" ;", ";")
+        .replace(" .", ".")
+}
+
+/// A key that begins with the number of a thing, taken apart; what has none belongs to the first.
+#[must_use]
+pub fn numbered(key: &str) -> (usize, &str) {
+    let apart = key.split_once('.').and_then(|(number, rest)| Some((number.parse().ok()?, rest)));
+    apart.unwrap_or((0, key))
 }
 
 /// Reads what a field sent back, and words its refusals.

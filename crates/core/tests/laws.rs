@@ -30,7 +30,7 @@ fn begin() -> Instant {
     "2026-10-20T19:00:00Z".parse().unwrap()
 }
 
-/// A goal for each measure, two counters (one that resets each day) and a clock.
+/// A goal for each measure, one of every family that follows the record, two counters (one that resets each day) and a clock.
 fn channel() -> Channel {
     let (settings, mut pieces) = (settings(), Vec::new());
     for measure in ["amount_of_tips", "count_of_follows", "subscriber_weight", "different_supporters"] {
@@ -39,6 +39,15 @@ fn channel() -> Channel {
             pieces.push(edited(&edited(&goal, "measure", measure), "period", period));
         }
     }
+    let following: Vec<&str> = Definition::FAMILIES.iter().map(|(family, ..)| *family).collect();
+    for family in following.into_iter().filter(|family| !matches!(*family, "goal" | "counter" | "countdown")) {
+        pieces.push(Definition::standard(family, &settings).unwrap().unfolded());
+    }
+    let label = Definition::standard("label", &settings).unwrap().unfolded();
+    pieces.push(edited(&label, "which", "top"));
+    pieces.push(edited(&edited(&label, "which", "largest"), "period", "last_hours"));
+    let board = Definition::standard("leaderboard", &settings).unwrap().unfolded();
+    pieces.push(edited(&board, "period", "last_hours"));
     let counter = Definition::standard("counter", &settings).unwrap().unfolded();
     pieces.push(edited(&counter, "resets", "each_day"));
     pieces.push(counter);
@@ -53,8 +62,9 @@ fn edited(piece: &Piece, key: &str, text: &str) -> Piece {
 }
 
 const GOALS: u32 = 24;
-const COUNTERS: std::ops::RangeInclusive<u32> = 25..=26;
-const CLOCK: u32 = 27;
+const FOLLOWING: u32 = 11;
+const COUNTERS: std::ops::RangeInclusive<u32> = GOALS + FOLLOWING + 1..=GOALS + FOLLOWING + 2;
+const CLOCK: u32 = GOALS + FOLLOWING + 3;
 
 /// What somebody does, or what happens, after a wait.
 #[derive(Debug, Clone)]

@@ -76,6 +76,16 @@ impl Board {
         let _ = self.everything.send(drawn.desk);
     }
 
+    /// Tells the application's pages something that only those want to know that are open now.
+    pub(crate) fn tell(&self, message: ByteString) {
+        let _ = self.everything.send(message);
+    }
+
+    /// Takes a widget down: pages at its address go blank.
+    pub(crate) fn take_down(&self, id: WidgetId) {
+        lock(&self.widgets).remove(&id);
+    }
+
     pub(crate) fn hang_pulse(&self, message: ByteString) {
         lock(&self.pulse).clone_from(&message);
         let _ = self.everything.send(message);

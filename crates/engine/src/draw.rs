@@ -1,12 +1,24 @@
 //! How views become what pages get. The engine knows when, the web crate knows how.
 
-use crate::orders::ChatLine;
 use bytestring::ByteString;
 use tally_core::Instant;
 use tally_core::channel::RollLine;
+use tally_core::chat::ChatLine;
 use tally_core::ids::{Seq, WidgetId};
+use tally_core::look::Look;
 use tally_core::view::View;
 use tally_core::widgets::Lever;
+
+/// What is seen of a widget.
+#[derive(Debug, Clone, Copy)]
+pub struct Seen<'a> {
+    /// What it shows.
+    pub view: &'a View,
+    /// How it looks.
+    pub look: &'a Look,
+    /// When something was last celebrated.
+    pub feast: Option<Instant>,
+}
 
 /// One widget at one moment.
 #[derive(Debug)]
@@ -17,8 +29,10 @@ pub struct Shown<'a> {
     pub plate: Option<usize>,
     /// The entry up to which it has counted.
     pub seq: Seq,
-    /// What it shows.
-    pub view: &'a View,
+    /// What is seen of it.
+    pub seen: Seen<'a>,
+    /// What is tried on the stage, where that is something else.
+    pub tried: Option<Seen<'a>>,
     /// What the desk offers.
     pub levers: &'a [Lever],
     /// When it was drawn.
@@ -88,6 +102,8 @@ pub struct Pulse<'a> {
 pub trait Draw: Send + Sync + 'static {
     /// A widget.
     fn widget(&self, shown: &Shown<'_>) -> Drawn;
+    /// A widget as it stands in a rehearsal, for the application's pages alone.
+    fn rehearsal(&self, id: WidgetId, seen: Seen<'_>) -> ByteString;
     /// The signal strip and the paper roll, as one message.
     fn pulse(&self, pulse: &Pulse<'_>) -> ByteString;
 }

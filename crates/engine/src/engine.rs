@@ -4,15 +4,16 @@ use crate::board::Board;
 use crate::clock::Clock;
 use crate::draw::Draw;
 use crate::error::EngineError;
-use crate::orders::{ChatLine, Deed, Ingested, Order, Rehearsed, Reply, Report};
+use crate::orders::{Deed, Ingested, MakeBelieve, Order, Rehearsed, Reply, Report, Shaping};
 use crate::task::{self, heard::Hearing};
 use std::collections::HashMap;
 use std::sync::{Arc, PoisonError, RwLock};
 use tally_core::Instant;
 use tally_core::channel::Channel;
+use tally_core::chat::ChatLine;
 use tally_core::entry::{Draft, Incoming};
 use tally_core::ids::{ChannelId, FeedId, Seq, WidgetId};
-use tally_core::widgets::Definition;
+use tally_core::widgets::Setup;
 use tally_store::Store;
 use tally_store::accounts::ChannelRecord;
 use tally_store::feeds::Feed;
@@ -221,8 +222,13 @@ impl ChannelHandle {
     ///
     /// # Errors
     /// There is no such widget.
-    pub async fn rehearse(&self, widget: WidgetId, event: Incoming, feed: FeedId) -> Result<Rehearsed, EngineError> {
-        self.order(|reply| Order::Rehearse { widget, event: Box::new(event), feed, reply }).await
+    pub async fn rehearse(
+        &self,
+        widget: WidgetId,
+        make_believe: MakeBelieve,
+        feed: FeedId,
+    ) -> Result<Rehearsed, EngineError> {
+        self.order(|reply| Order::Rehearse { widget, make_believe, feed, reply }).await
     }
 
     /// Takes note of how a feed fares.
@@ -241,20 +247,20 @@ impl ChannelHandle {
         self.send(Order::Chat { feed, lines }).await
     }
 
-    /// Changes a part of a widget's sentence; on air at once.
+    /// Changes what a widget is, on the stage or on air.
     ///
     /// # Errors
-    /// The part does not take the value, or the database is away.
-    pub async fn edit(&self, widget: WidgetId, key: String, text: String) -> Result<(), EngineError> {
-        self.order(|reply| Order::Edit { widget, key, text, reply }).await
+    /// The part does not take the value, there is nothing to do, or the database is away.
+    pub async fn shape(&self, widget: WidgetId, shaping: Shaping) -> Result<(), EngineError> {
+        self.order(|reply| Order::Shape { widget, shaping, reply }).await
     }
 
     /// Makes a widget.
     ///
     /// # Errors
     /// The database is away.
-    pub async fn create(&self, definition: Definition, page_token: String) -> Result<WidgetId, EngineError> {
-        self.order(|reply| Order::Create { definition, page_token, reply }).await
+    pub async fn create(&self, setup: Setup, page_token: String) -> Result<WidgetId, EngineError> {
+        self.order(|reply| Order::Create { setup: Box::new(setup), page_token, reply }).await
     }
 
     /// Asks the channel's state something. All orders given before are done by then.

@@ -4,10 +4,10 @@ use crate::EngineError;
 use crate::task::heard::Hearing;
 use tally_core::Instant;
 use tally_core::channel::Channel;
+use tally_core::chat::ChatLine;
 use tally_core::entry::{Body, Draft, Incoming, Origin};
 use tally_core::ids::{FeedId, Seq, WidgetId};
-use tally_core::view::View;
-use tally_core::widgets::{Definition, Refusal};
+use tally_core::widgets::{Refusal, Setup};
 use tally_store::accounts::ChannelRecord;
 use tally_store::feeds::Feed;
 use tally_store::rows::EntryRow;
@@ -54,15 +54,35 @@ pub struct Deed {
     pub decide: Decide,
 }
 
-/// A line of chat. Chat is not part of the record: it is heard, and forgotten after a while.
+/// What somebody at the bench does to a widget.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub struct ChatLine {
-    /// When it was said.
-    pub at: Instant,
-    /// Who said it.
-    pub name: String,
-    /// What.
-    pub text: String,
+pub enum Shaping {
+    /// Says one part of its sentence or its look otherwise.
+    Edit {
+        /// Which part.
+        key: String,
+        /// The value as it was typed.
+        text: String,
+    },
+    /// Puts what is tried on the stage on air.
+    PutOnAir,
+    /// Puts on the stage what is on air.
+    Discard,
+    /// Takes the newest change back.
+    TakeBack,
+    /// Puts it into the archive.
+    Archive,
+    /// Puts it back on the shelf.
+    Restore,
+}
+
+/// What is let happen in a rehearsal.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum MakeBelieve {
+    /// Happenings, one after the other.
+    Happenings(Vec<Incoming>),
+    /// A line of chat.
+    Chat(ChatLine),
 }
 
 /// What became of a make-believe happening.
@@ -72,8 +92,8 @@ pub struct Rehearsed {
     pub verdicts: Vec<(String, bool)>,
     /// What the widget said before.
     pub before: String,
-    /// What it shows with it.
-    pub view: View,
+    /// What it says with it.
+    pub after: String,
     /// How many pages of this widget are open.
     pub pages: usize,
 }
@@ -105,15 +125,15 @@ pub(crate) enum Order {
     /// Reckon otherwise from now on.
     Settle { record: Box<ChannelRecord>, reply: Reply<()> },
     /// Let something make-believe happen, in the record for rehearsing.
-    Rehearse { widget: WidgetId, event: Box<Incoming>, feed: FeedId, reply: Reply<Rehearsed> },
+    Rehearse { widget: WidgetId, make_believe: MakeBelieve, feed: FeedId, reply: Reply<Rehearsed> },
     /// Take note of how a feed fares.
     Report { feed: FeedId, report: Report },
     /// Take note of what was said in chat.
     Chat { feed: FeedId, lines: Vec<ChatLine> },
-    /// Change a part of a widget's sentence.
-    Edit { widget: WidgetId, key: String, text: String, reply: Reply<()> },
+    /// Change what a widget is.
+    Shape { widget: WidgetId, shaping: Shaping, reply: Reply<()> },
     /// Make a widget.
-    Create { definition: Definition, page_token: String, reply: Reply<WidgetId> },
+    Create { setup: Box<Setup>, page_token: String, reply: Reply<WidgetId> },
     /// Give a widget's page another address.
     Readdress { widget: WidgetId, page_token: String, reply: Reply<String> },
     /// Take note of these feeds.

@@ -9,7 +9,7 @@ use tally_core::calendar::Calendar;
 use tally_core::ids::{ChannelId, WidgetId};
 use tally_core::measure::Weights;
 use tally_core::money::Currency;
-use tally_core::widgets::{Definition, Settings};
+use tally_core::widgets::{Settings, Setup};
 
 /// A channel.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -22,6 +22,8 @@ pub struct ChannelRecord {
     pub settings: Settings,
     /// Which signals put it on air and take it off.
     pub air_signals: AirSignals,
+    /// Whether edits on the bench are on air at once.
+    pub edits_at_once: bool,
 }
 
 /// The names of the signals that put a channel on air and take it off; empty for by hand only.
@@ -72,6 +74,7 @@ struct ChannelRow {
     weights: String,
     on_air_signal: String,
     off_air_signal: String,
+    edits_at_once: u8,
 }
 
 impl ChannelRow {
@@ -91,6 +94,7 @@ impl ChannelRow {
                 weights: serde_json::from_str::<Weights>(&self.weights).map_err(|_| unreadable("weights"))?,
             },
             air_signals: AirSignals { on: self.on_air_signal, off: self.off_air_signal },
+            edits_at_once: self.edits_at_once != 0,
             name: self.name,
         })
     }
@@ -173,14 +177,14 @@ impl Store {
     }
 
     /// Changes a channel's name, how it reckons, and which signals put it on air and take it off;
-    /// with the definitions of widgets that are told otherwise because of it. All or nothing.
+    /// with the setups of widgets that are told otherwise because of it. All or nothing.
     ///
     /// # Errors
     /// The database is away.
     pub async fn save_settings(
         &self,
         record: ChannelRecord,
-        definitions: Vec<(WidgetId, Definition)>,
+        widgets: Vec<(WidgetId, Setup, Option<Setup>)>,
     ) -> Result<(), StoreError> {
         self.run(move |conn| {
             conn.transaction(|conn| {
@@ -190,10 +194,11 @@ impl Store {
                         &SettingsColumns::of(&record.settings)?,
                         channels::on_air_signal.eq(record.air_signals.on),
                         channels::off_air_signal.eq(record.air_signals.off),
+                        channels::edits_at_once.eq(u8::from(record.edits_at_once)),
                     ))
                     .execute(conn)?;
-                for (id, definition) in definitions {
-                    crate::widgets::save_definition(conn, id, &definition)?;
+                for (id, setup, draft) in widgets {
+                    crate::widgets::save_setup(conn, id, &setup, draft.as_ref())?;
                 }
                 Ok(())
             })

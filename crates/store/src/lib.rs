@@ -4,6 +4,7 @@
 //! of connections; the ledger is written by one thread alone, see [`ledger`].
 
 pub mod accounts;
+pub mod clips;
 mod error;
 pub mod feeds;
 pub mod ledger;

@@ -12,6 +12,7 @@ diesel::table! {
         weights -> Varchar,
         on_air_signal -> Varchar,
         off_air_signal -> Varchar,
+        edits_at_once -> Unsigned<TinyInt>,
     }
 }
 
@@ -47,6 +48,31 @@ diesel::table! {
         channel_id -> Unsigned<Integer>,
         definition -> Text,
         page_token -> Varchar,
+        look -> Text,
+        draft -> Nullable<Text>,
+        archived -> Unsigned<TinyInt>,
+    }
+}
+
+diesel::table! {
+    widget_past (id) {
+        id -> Unsigned<Bigint>,
+        widget_id -> Unsigned<Integer>,
+        setup -> Text,
+        draft -> Nullable<Text>,
+        words -> Varchar,
+    }
+}
+
+diesel::table! {
+    clips (id) {
+        id -> Unsigned<Integer>,
+        channel_id -> Unsigned<Integer>,
+        token -> Varchar,
+        seen -> Unsigned<Tinyint>,
+        name -> Varchar,
+        milliseconds -> Unsigned<Integer>,
+        bytes -> Mediumblob,
     }
 }
 

@@ -1,11 +1,14 @@
-//! Widgets as they are kept: a definition and the token of their page.
+//! Widgets as they are kept: what the streamer decided about them, and the token of their page.
 
-use crate::schema::widgets;
+use crate::schema::{widget_past, widgets};
 use crate::{Store, StoreError};
 use diesel::mysql::MysqlConnection;
 use diesel::prelude::*;
 use tally_core::ids::{ChannelId, WidgetId};
-use tally_core::widgets::Definition;
+use tally_core::widgets::Setup;
+
+/// So many changes of a widget can be taken back.
+const PAST: i64 = 50;
 
 /// A widget as it is kept.
 #[derive(Debug, Clone, PartialEq)]
@@ -14,36 +17,88 @@ pub struct WidgetRecord {
     pub id: WidgetId,
     /// Whose.
     pub channel: ChannelId,
-    /// What the streamer decided.
-    pub definition: Definition,
+    /// What is on air.
+    pub setup: Setup,
+    /// What is tried on the stage, where that is something else.
+    pub draft: Option<Setup>,
+    /// Whether it lies in the archive: it is on no shelf, and its page is blank.
+    pub archived: bool,
     /// The unguessable part of its page's address.
     pub page_token: String,
 }
 
-type Row = (u32, u32, String, String);
-
-fn record((id, channel, definition, page_token): Row) -> Result<WidgetRecord, StoreError> {
-    let definition =
-        serde_json::from_str(&definition).map_err(|error| StoreError::Unreadable(format!("widget {id}: {error}")))?;
-    Ok(WidgetRecord { id: WidgetId(id), channel: ChannelId(channel), definition, page_token })
+/// What a widget was before a change.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Past {
+    /// What was on air.
+    pub setup: Setup,
+    /// What was tried on the stage.
+    pub draft: Option<Setup>,
+    /// What the change was.
+    pub words: String,
 }
 
-fn json(definition: &Definition) -> Result<String, StoreError> {
-    serde_json::to_string(definition).map_err(|error| StoreError::Unreadable(error.to_string()))
+#[derive(Queryable, Selectable)]
+#[diesel(table_name = widgets)]
+struct Row {
+    id: u32,
+    channel_id: u32,
+    definition: String,
+    page_token: String,
+    look: String,
+    draft: Option<String>,
+    archived: u8,
 }
 
-/// Keeps a changed definition.
-pub(crate) fn save_definition(
+impl Row {
+    fn record(self) -> Result<WidgetRecord, StoreError> {
+        let unreadable = |error: serde_json::Error| StoreError::Unreadable(format!("widget {}: {error}", self.id));
+        let definition = serde_json::from_str(&self.definition).map_err(unreadable)?;
+        let look = serde_json::from_str(&self.look).map_err(unreadable)?;
+        Ok(WidgetRecord {
+            id: WidgetId(self.id),
+            channel: ChannelId(self.channel_id),
+            setup: Setup { definition, look },
+            draft: self.draft.as_deref().map(serde_json::from_str).transpose().map_err(unreadable)?,
+            archived: self.archived != 0,
+            page_token: self.page_token,
+        })
+    }
+}
+
+fn json(part: &impl serde::Serialize) -> Result<String, StoreError> {
+    serde_json::to_string(part).map_err(|error| StoreError::Unreadable(error.to_string()))
+}
+
+/// Keeps a changed setup and draft.
+pub(crate) fn save_setup(
     conn: &mut MysqlConnection,
     id: WidgetId,
-    definition: &Definition,
+    setup: &Setup,
+    draft: Option<&Setup>,
 ) -> Result<(), StoreError> {
-    diesel::update(widgets::table.find(id.0)).set(widgets::definition.eq(json(definition)?)).execute(conn)?;
+    let columns = (
+        widgets::definition.eq(json(&setup.definition)?),
+        widgets::look.eq(json(&setup.look)?),
+        widgets::draft.eq(draft.map(json).transpose()?),
+    );
+    diesel::update(widgets::table.find(id.0)).set(columns).execute(conn)?;
     Ok(())
 }
 
-const COLUMNS: (widgets::id, widgets::channel_id, widgets::definition, widgets::page_token) =
-    (widgets::id, widgets::channel_id, widgets::definition, widgets::page_token);
+fn newest_past(conn: &mut MysqlConnection, id: WidgetId) -> Result<Option<(u64, Past)>, StoreError> {
+    let row: Option<(u64, String, Option<String>, String)> = widget_past::table
+        .filter(widget_past::widget_id.eq(id.0))
+        .order(widget_past::id.desc())
+        .select((widget_past::id, widget_past::setup, widget_past::draft, widget_past::words))
+        .first(conn)
+        .optional()?;
+    let Some((place, setup, draft, words)) = row else { return Ok(None) };
+    let unreadable = |error: serde_json::Error| StoreError::Unreadable(format!("the past of widget {id}: {error}"));
+    let setup = serde_json::from_str(&setup).map_err(unreadable)?;
+    let draft = draft.as_deref().map(serde_json::from_str).transpose().map_err(unreadable)?;
+    Ok(Some((place, Past { setup, draft, words })))
+}
 
 impl Store {
     /// Makes a widget.
@@ -53,35 +108,37 @@ impl Store {
     pub async fn create_widget(
         &self,
         channel: ChannelId,
-        definition: Definition,
+        setup: Setup,
         page_token: String,
     ) -> Result<WidgetRecord, StoreError> {
         self.run(move |conn| {
             diesel::insert_into(widgets::table)
                 .values((
                     widgets::channel_id.eq(channel.0),
-                    widgets::definition.eq(json(&definition)?),
+                    widgets::definition.eq(json(&setup.definition)?),
+                    widgets::look.eq(json(&setup.look)?),
                     widgets::page_token.eq(&page_token),
                 ))
                 .execute(conn)?;
-            let row: Row = widgets::table.filter(widgets::page_token.eq(page_token)).select(COLUMNS).first(conn)?;
-            record(row)
+            let made = widgets::table.filter(widgets::page_token.eq(page_token));
+            let row: Row = made.select(Row::as_select()).first(conn)?;
+            row.record()
         })
         .await
     }
 
-    /// A channel's widgets in the order in which they were made.
+    /// A channel's widgets in the order in which they were made, with those in the archive.
     ///
     /// # Errors
-    /// The database is away, or a definition cannot be read.
+    /// The database is away, or a setup cannot be read.
     pub async fn widgets(&self, channel: ChannelId) -> Result<Vec<WidgetRecord>, StoreError> {
         self.run(move |conn| {
             let rows: Vec<Row> = widgets::table
                 .filter(widgets::channel_id.eq(channel.0))
                 .order(widgets::id)
-                .select(COLUMNS)
+                .select(Row::as_select())
                 .load(conn)?;
-            rows.into_iter().map(record).collect()
+            rows.into_iter().map(Row::record).collect()
         })
         .await
     }
@@ -92,18 +149,87 @@ impl Store {
     /// [`StoreError::NotFound`] when there is none.
     pub async fn widget_by_token(&self, token: String) -> Result<WidgetRecord, StoreError> {
         self.run(move |conn| {
-            let row: Row = widgets::table.filter(widgets::page_token.eq(token)).select(COLUMNS).first(conn)?;
-            record(row)
+            let row: Row = widgets::table.filter(widgets::page_token.eq(token)).select(Row::as_select()).first(conn)?;
+            row.record()
         })
         .await
     }
 
-    /// Keeps a changed definition.
+    /// Keeps a changed setup and draft, and what they were before, all or nothing.
     ///
     /// # Errors
     /// The database is away.
-    pub async fn save_definition(&self, id: WidgetId, definition: Definition) -> Result<(), StoreError> {
-        self.run(move |conn| save_definition(conn, id, &definition)).await
+    pub async fn save_setup(
+        &self,
+        id: WidgetId,
+        setup: Setup,
+        draft: Option<Setup>,
+        before: Past,
+    ) -> Result<(), StoreError> {
+        self.run(move |conn| {
+            conn.transaction(|conn| {
+                save_setup(conn, id, &setup, draft.as_ref())?;
+                let words: String = before.words.chars().take(200).collect();
+                diesel::insert_into(widget_past::table)
+                    .values((
+                        widget_past::widget_id.eq(id.0),
+                        widget_past::setup.eq(json(&before.setup)?),
+                        widget_past::draft.eq(before.draft.as_ref().map(json).transpose()?),
+                        widget_past::words.eq(words),
+                    ))
+                    .execute(conn)?;
+                let oldest: Option<u64> = widget_past::table
+                    .filter(widget_past::widget_id.eq(id.0))
+                    .order(widget_past::id.desc())
+                    .offset(PAST)
+                    .select(widget_past::id)
+                    .first(conn)
+                    .optional()?;
+                if let Some(oldest) = oldest {
+                    let old = widget_past::widget_id.eq(id.0).and(widget_past::id.le(oldest));
+                    diesel::delete(widget_past::table.filter(old)).execute(conn)?;
+                }
+                Ok(())
+            })
+        })
+        .await
+    }
+
+    /// What a widget was before its newest change; none where nothing can be taken back.
+    ///
+    /// # Errors
+    /// The database is away, or it cannot be read.
+    pub async fn widget_past(&self, id: WidgetId) -> Result<Option<Past>, StoreError> {
+        self.run(move |conn| Ok(newest_past(conn, id)?.map(|(_, past)| past))).await
+    }
+
+    /// Takes the newest change of a widget back, and gives what it was before; none where nothing can be.
+    ///
+    /// # Errors
+    /// The database is away, or it cannot be read.
+    pub async fn take_back_setup(&self, id: WidgetId) -> Result<Option<Past>, StoreError> {
+        self.run(move |conn| {
+            conn.transaction(|conn| {
+                let Some((place, past)) = newest_past(conn, id)? else { return Ok(None) };
+                save_setup(conn, id, &past.setup, past.draft.as_ref())?;
+                diesel::delete(widget_past::table.find(place)).execute(conn)?;
+                Ok(Some(past))
+            })
+        })
+        .await
+    }
+
+    /// Puts a widget into the archive, or back on the shelf.
+    ///
+    /// # Errors
+    /// The database is away.
+    pub async fn archive_widget(&self, id: WidgetId, archived: bool) -> Result<(), StoreError> {
+        self.run(move |conn| {
+            let column = widgets::archived.eq(u8::from(archived));
+            diesel::update(widgets::table.find(id.0)).set(column).execute(conn)?;
+            Ok(())
+        })
+        .await
     }
 
     /// Gives a widget's page another address; the old one is void from now on.

@@ -9,6 +9,7 @@ use std::net::TcpListener;
 use std::os::unix::fs::OpenOptionsExt;
 use std::path::Path;
 use std::sync::Arc;
+use std::time::Duration;
 use tally_engine::{Engine, SystemClock};
 use tally_feeds::outside::Outside;
 use tally_store::{Store, StoreError};
@@ -86,6 +87,21 @@ fn database_url(options: &Options) -> Result<String, StartError> {
     Ok(format!("{scheme}://{user}:{}@{host}", password.trim()))
 }
 
+/// Brings the tables up to date. A database that is still starting, or busy, is given some seconds.
+async fn bring_up(store: &Store) -> Result<(), StoreError> {
+    const TRIES: usize = 5;
+    for _ in 1..TRIES {
+        match store.migrate().await {
+            Err(StoreError::Away(why)) => {
+                tracing::warn!(%why, "the database is away; trying again");
+                tokio::time::sleep(Duration::from_secs(1)).await;
+            }
+            done => return done,
+        }
+    }
+    store.migrate().await
+}
+
 /// Runs until told to stop.
 pub async fn serve(options: Options) -> Result<(), StartError> {
     // First of all: whoever reads that we are up may ask us to stop in the same moment.
@@ -102,7 +118,7 @@ pub async fn serve(options: Options) -> Result<(), StartError> {
     let base_url = base_url.trim_end_matches('/').to_owned();
 
     let store = Store::open(&database_url(&options)?, CONNECTIONS)?;
-    store.migrate().await?;
+    bring_up(&store).await?;
     let engine = Engine::new(store, Arc::new(Drawer), Arc::new(SystemClock));
     let stand_ins = match &outside_world {
         Some((pages, chat)) => Some(StandIns {

@@ -1,4 +1,5 @@
-// The rooms: levers and their keys, the sentence's parts, the stage, copying, finding.
+// The rooms: levers and their keys, copying, finding, sending files. What only the bench needs is in
+// bench.js.
 (() => {
   'use strict';
   const body = document.body;
@@ -71,7 +72,7 @@
       going = performance.now();
       return;
     }
-    const lever = document.querySelector(`[data-key="${event.code}"]`);
+    const lever = document.querySelector(`.lever[data-key="${event.code}"]`);
     if (lever && !lever.disabled) {
       event.preventDefault();
       press(lever);
@@ -104,84 +105,8 @@
     if (event.key === 'Enter') document.querySelector('#finder-list li:not([hidden]) a')?.click();
   });
 
-  // ---- the sentence ----
-  function openPart(part) {
-    for (const other of document.querySelectorAll('.part.is-open')) if (other !== part) closePart(other);
-    part.classList.add('is-open');
-    part.querySelector('.part-shown').setAttribute('aria-expanded', 'true');
-    const field = part.querySelector('[name="text"]');
-    field.focus();
-    if (field.select) field.select();
-  }
-  function closePart(part) {
-    part.classList.remove('is-open', 'is-refused');
-    part.querySelector('.part-shown').setAttribute('aria-expanded', 'false');
-    part.querySelector('form').reset();
-  }
-  document.addEventListener('click', (event) => {
-    const shown = event.target.closest('.part-shown');
-    if (shown) openPart(shown.closest('.part'));
-    else if (!event.target.closest('.part')) document.querySelectorAll('.part.is-open:not(.is-refused)').forEach(closePart);
-  });
-  document.addEventListener('keydown', (event) => {
-    const part = event.target.closest?.('.part.is-open');
-    if (event.key === 'Escape' && part) {
-      closePart(part);
-      part.querySelector('.part-shown').focus();
-    }
-  });
-  document.addEventListener('change', (event) => {
-    if (event.target.matches('[data-at-once]')) event.target.form.requestSubmit();
-  });
-  let edited = '';
-  document.addEventListener('htmx:beforeRequest', (event) => {
-    edited = event.target.closest?.('.part')?.dataset.part ?? '';
-  });
-  document.addEventListener('htmx:afterSwap', () => {
-    if (!edited) return;
-    const part = document.querySelector(`.part[data-part="${edited}"]`);
-    if (part?.classList.contains('is-refused')) part.querySelector('[name="text"]').focus();
-    else part?.querySelector('.part-shown').focus();
-  });
   document.addEventListener('htmx:responseError', () => say('That was not recorded. Nothing is changed; try again in a moment.', true));
   document.addEventListener('htmx:sendError', () => say('The server does not answer. Nothing is changed; try again in a moment.', true));
-
-  // ---- the stage ----
-  const stage = document.getElementById('stage');
-  stage?.addEventListener('change', (event) => {
-    if (event.target.name === 'figures') {
-      for (const one of ['sample', 'rehearsal']) stage.classList.toggle(`shows-${one}`, event.target.value === one);
-    }
-    if (event.target.name === 'backdrop') {
-      stage.className = stage.className.replace(/backdrop-\w+/, `backdrop-${event.target.value}`);
-    }
-  });
-
-  // What was rehearsed is to be seen.
-  document.addEventListener('htmx:afterSwap', (event) => {
-    if (event.target.id === 'stations') stage.querySelector('[value="rehearsal"]').click();
-  });
-
-  // ---- the slip follows what happens ----
-  const aside = document.querySelector('[data-refresh]');
-  if (aside) {
-    let waiting = 0;
-    const own = document.querySelector('.stage-real').dataset.live;
-    document.addEventListener('tally:put', (event) => {
-      if (event.detail !== own) return;
-      clearTimeout(waiting);
-      waiting = setTimeout(async () => {
-        const open = aside.querySelector('details')?.open;
-        const answer = await fetch(aside.dataset.refresh).catch(() => null);
-        if (!answer?.ok) return;
-        const fresh = new DOMParser().parseFromString(await answer.text(), 'text/html');
-        const slip = fresh.getElementById('slip');
-        slip.removeAttribute('hx-swap-oob');
-        slip.querySelector('details').open = Boolean(open);
-        aside.replaceChildren(slip);
-      }, 300);
-    });
-  }
 
   // ---- the ledger follows what comes in, unless somebody is at work in it ----
   const head = document.querySelector('[data-head]');
@@ -236,7 +161,8 @@
       });
       const next = answer.headers.get('hx-redirect');
       if (next) return location.assign(next);
-      document.getElementById('refusal').innerHTML = answer.status === 422 ? await answer.text() : '';
+      const place = form.querySelector('.upload-refusal') ?? document.getElementById('refusal');
+      place.innerHTML = answer.status === 422 ? await answer.text() : '';
       if (answer.status !== 422) say('That did not work. Reload the page and try again.', true);
     } catch {
       say('The server does not answer. Try again in a moment.', true);

@@ -1,5 +1,5 @@
 // The live half of every page, on air and in the rooms: it keeps one connection, puts what comes
-// into its place, and does the ticking and rolling that the server leaves to pages.
+// into its place, and does the ticking that the server leaves to pages. What moves is in motion.js.
 //
 // On air nothing may ever show that something is wrong: the last picture stays while the
 // connection heals. Waits double up to five seconds and vary, so that after a restart a thousand
@@ -9,7 +9,6 @@
   const body = document.body;
   const ASK_EVERY = 10000; // how often the page asks the time
   const SILENCE = 25000; // no word for this long: the line is dead, whatever the browser thinks
-  const calm = matchMedia('(prefers-reduced-motion: reduce)');
 
   // ---- the server's clock ----
   // Offset from performance.now(), which no change of the PC's clock can touch, to the server's
@@ -27,76 +26,101 @@
 
   // ---- putting parts into their places ----
   const places = (id) => document.querySelectorAll(`[data-live="${id}"]`);
-  const figures = (place) => [...place.querySelectorAll('[data-roll], [data-bump]')].map((one) => one.dataset.final ?? one.textContent);
 
+  // Drawings that came since the last frame: of each only the newest counts. A frame takes as many as
+  // fit into its time, those that have waited longest first, and the places of a page share so many
+  // drawings a second, so that a burst costs no frames. A page that has rested draws at once.
+  const FRAME = 5;
+  const SHARED = 150;
+  const waiting = new Map();
+  const drawnAt = new Map();
+  const RESTED = 50;
+  let frame = 0;
+  let frameless = 0;
+  let putAt = -RESTED;
   function put(id, html) {
-    for (const place of places(id)) {
-      const before = figures(place);
-      const held = document.activeElement;
-      try {
-        Idiomorph.morph(place, html, {
-          morphStyle: 'innerHTML',
-          // What is being typed stays; a button that has just been pressed must change its words.
-          ignoreActiveValue: held?.matches('input, textarea, select') ?? false,
-          callbacks: { beforeAttributeUpdated: (name) => name !== 'style' },
-        });
-      } catch {
-        place.innerHTML = html;
-      }
-      if (held && held !== document.activeElement && place.contains(held)) held.focus();
-      dress(place);
-      move(place, before);
+    const first = !waiting.size;
+    waiting.set(id, html);
+    if (document.hidden || performance.now() - putAt > RESTED) putAll();
+    else if (first) putSoon();
+  }
+  function putSoon() {
+    frame = requestAnimationFrame(putAll);
+    // A page that is covered or asleep gets no frames, and must keep up all the same.
+    frameless = setTimeout(putAll, 250);
+  }
+  function putAll() {
+    cancelAnimationFrame(frame);
+    clearTimeout(frameless);
+    const began = (putAt = performance.now());
+    const rest = document.hidden ? 0 : (drawnAt.size * 1000) / SHARED;
+    for (const [id, html] of waiting) {
+      if (began - (drawnAt.get(id) ?? -rest) < rest) continue;
+      waiting.delete(id);
+      drawnAt.set(id, began);
+      for (const place of places(id)) putInto(place, html);
+      document.dispatchEvent(new CustomEvent('tally:put', { detail: id }));
+      if (!document.hidden && performance.now() - began > FRAME) break;
     }
-    document.dispatchEvent(new CustomEvent('tally:put', { detail: id }));
+    if (waiting.size) putSoon();
   }
 
-  // Lengths come as data, since the page's policy allows no style attributes from the server.
+  function putInto(place, html) {
+    if (place.shown === html) return;
+    place.shown = html;
+    const before = tallyMotion.before(place);
+    const held = document.activeElement;
+    try {
+      Idiomorph.morph(place, html, {
+        morphStyle: 'innerHTML',
+        // What is being typed stays; a button that has just been pressed must change its words.
+        ignoreActiveValue: held?.matches('input, textarea, select') ?? false,
+        callbacks: {
+          beforeAttributeUpdated: (name) => name !== 'style',
+          // The copies of a tape are the page's own.
+          beforeNodeRemoved: (node) => !node.classList?.contains('tape-again'),
+        },
+      });
+    } catch {
+      place.innerHTML = html;
+    }
+    if (held && held !== document.activeElement && place.contains(held)) held.focus();
+    dress(place);
+    tallyMotion.after(place, before, serverNow());
+  }
+
+  // Letters of the far east and emoji have a sheet of fonts of their own, which most pages never need.
+  const SELDOM = /[\p{Extended_Pictographic}\p{Regional_Indicator}\u1100-\u11ff\u2e80-\u9fff\uac00-\ud7af\uf900-\ufaff\uff00-\uffef]/u;
+  let hasSeldom = false;
+  function bringSeldomFonts() {
+    hasSeldom = true;
+    const sheet = document.querySelector('link[href$="/fonts.css"]');
+    if (!sheet) return;
+    const more = document.createElement('link');
+    more.rel = 'stylesheet';
+    more.href = sheet.href.replace('fonts.css', 'fonts-more.css');
+    sheet.after(more);
+  }
+
+  // Looks and lengths come as data, since the page's policy allows no style attributes from the server.
   function dress(place) {
+    for (const one of place.querySelectorAll('[data-look]')) {
+      if (one.worn === one.dataset.look) continue;
+      const look = JSON.parse(one.dataset.look);
+      for (const old of one.tokens ?? []) if (!(old in look)) one.style.removeProperty(old);
+      for (const [name, value] of Object.entries(look)) one.style.setProperty(name, value);
+      one.tokens = Object.keys(look);
+      one.worn = one.dataset.look;
+    }
     for (const one of place.querySelectorAll('[data-share]')) one.style.setProperty('--share', one.dataset.share);
-    for (const one of place.querySelectorAll('[data-length]')) one.style.setProperty('--length', one.dataset.length);
-    tick();
-  }
-
-  // ---- figures that roll and plates that nod ----
-  const NUMBER = /^([^\d−-]*)([−-]?)([\d,]+)(?:\.(\d+))?(\D*)$/;
-  function read(text) {
-    const match = NUMBER.exec(text.trim());
-    if (!match) return null;
-    const decimals = match[4] ? match[4].length : 0;
-    const size = Number(match[3].replaceAll(',', '') + (decimals ? '.' + match[4] : ''));
-    return { before: match[1], value: match[2] ? -size : size, decimals, after: match[5] };
-  }
-  function write(shape, value) {
-    const digits = Math.abs(value).toFixed(shape.decimals).replace(/\B(?=(\d{3})+(?!\d))/g, ',');
-    return shape.before + (value < 0 ? '−' : '') + digits + shape.after;
-  }
-  function roll(element, from, to) {
-    const [old, shape] = [read(from), read(to)];
-    if (!old || !shape || old.value === shape.value) return;
-    const began = performance.now();
-    element.dataset.final = to;
-    const step = (now) => {
-      if (element.dataset.final !== to || !element.isConnected) return;
-      const part = Math.min((now - began) / 700, 1);
-      if (part === 1) {
-        element.textContent = to;
-        delete element.dataset.final;
-        return;
-      }
-      const eased = 1 - (1 - part) ** 3;
-      element.textContent = write(shape, old.value + (shape.value - old.value) * eased);
-      requestAnimationFrame(step);
-    };
-    requestAnimationFrame(step);
-  }
-  function move(place, before) {
-    [...place.querySelectorAll('[data-roll], [data-bump]')].forEach((element, index) => {
-      const [from, to] = [before[index], element.textContent];
-      delete element.dataset.final;
-      if (from === undefined || from === to || calm.matches) return;
-      if ('roll' in element.dataset) roll(element, from, to);
-      element.animate([{ transform: 'translateY(-0.14em)' }, { transform: 'none' }], { duration: 220, easing: 'ease-out' });
-    });
+    for (const one of place.querySelectorAll('[data-first]')) {
+      one.style.setProperty('--first', one.dataset.first);
+      one.style.setProperty('--second', one.dataset.second);
+    }
+    if (!hasSeldom && SELDOM.test(place.textContent)) bringSeldomFonts();
+    tallyMotion.fit(place);
+    tallyMotion.tapes(place);
+    if (place.querySelector('[data-ends], [data-since], .in-turn')) tick();
   }
 
   // ---- clocks ----
@@ -123,6 +147,7 @@
       if (face.textContent !== text) face.textContent = text;
       wait = Math.min(wait, 1000 - (gone % 1000));
     }
+    wait = Math.min(wait, tallyMotion.turns(serverNow()));
     if (wait < Infinity) timer = setTimeout(tick, wait + 1);
   }
 
@@ -186,6 +211,11 @@
   }, ASK_EVERY);
   addEventListener('online', open);
 
-  dress(document);
+  // Behind a picture that cannot be had stands the drawn face.
+  document.addEventListener('error', (event) => event.target.matches?.('.face-picture') && event.target.remove(), true);
+
+  // A drawing that comes by another way than this connection, such as a room's own answer.
+  document.addEventListener('tally:dress', (event) => dress(event.target));
+  dress(document.body);
   open();
 })();

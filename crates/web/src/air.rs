@@ -10,7 +10,6 @@ use actix_web::{HttpRequest, HttpResponse, web};
 use askama::Template;
 use serde_json::{Value, json};
 use tally_core::ids::WidgetId;
-use tally_core::view::View;
 use tally_engine::{ChannelHandle, EngineError};
 
 #[derive(Template)]
@@ -47,8 +46,8 @@ pub async fn page(
     token: web::Path<String>,
 ) -> Result<HttpResponse, WebError> {
     let (channel, id) = find(&app, &request, &token).await?;
-    let (family, view) = look(&channel, id).await?;
-    let page = AirPage { build: crate::assets::build(), token: &token, id, family, drawing: widgets::draw(&view) };
+    let Some((family, drawing, _)) = look(&channel, id).await? else { return Err(WebError::NotFound) };
+    let page = AirPage { build: crate::assets::build(), token: &token, id, family, drawing };
     Ok(HttpResponse::Ok()
         .content_type(header::ContentType::html())
         .insert_header((header::CONTENT_SECURITY_POLICY, AIR_POLICY))
@@ -72,14 +71,16 @@ pub async fn page_live(
     }
 }
 
-async fn look(channel: &ChannelHandle, id: WidgetId) -> Result<(&'static str, View), WebError> {
+/// A widget's family, its drawing and its text.
+async fn look(channel: &ChannelHandle, id: WidgetId) -> Result<Option<(&'static str, String, String)>, WebError> {
     let seen = channel
         .ask(move |channel, now| {
-            let family = channel.widget(id)?.key();
-            Some((family, channel.view(id, now)?))
+            let piece = channel.widget(id)?;
+            let view = piece.view(&channel.scope(now));
+            Some((piece.key(), widgets::draw(widgets::seen(piece, &view)), view.text()))
         })
         .await?;
-    seen.ok_or(WebError::NotFound)
+    Ok(seen)
 }
 
 /// The whole view of a widget as JSON: what it shows in words and in numbers.
@@ -114,8 +115,8 @@ pub async fn read(
         match form.as_str() {
             "json" => Ok(answer.json(value(&channel, id).await?)),
             "txt" => {
-                let (_, view) = look(&channel, id).await?;
-                Ok(answer.content_type(header::ContentType::plaintext()).body(view.text()))
+                let (.., text) = look(&channel, id).await?.ok_or(WebError::NotFound)?;
+                Ok(answer.content_type(header::ContentType::plaintext()).body(text))
             }
             _ => Err(WebError::NotFound),
         }

@@ -1,5 +1,6 @@
 //! What every handler has at hand.
 
+use crate::faces::Faces;
 use crate::rooms::feeds::import::Uploads;
 use crate::security::limits::Limits;
 use actix_web::cookie::Key;
@@ -27,6 +28,8 @@ pub struct App {
     pub session_key: Key,
     /// Rates.
     pub limits: Limits,
+    /// Pictures of supporters.
+    pub faces: Faces,
     /// Files that were sent and not yet added.
     pub uploads: Uploads,
 }
@@ -36,7 +39,14 @@ impl App {
     #[must_use]
     pub fn new(engine: Engine, config: Config, session_key: &[u8; 64]) -> Self {
         let limits = Limits::new(config.feed_rate);
-        Self { engine, config, session_key: Key::from(session_key), limits, uploads: Uploads::default() }
+        Self {
+            engine,
+            config,
+            session_key: Key::from(session_key),
+            limits,
+            faces: Faces::default(),
+            uploads: Uploads::default(),
+        }
     }
 
     /// Whether pages are reached over TLS.

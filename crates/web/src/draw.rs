@@ -8,10 +8,11 @@ use std::collections::BTreeMap;
 use tally_core::Instant;
 use tally_core::calendar::Calendar;
 use tally_core::channel::RollLine;
+use tally_core::chat::ChatLine;
 use tally_core::ids::WidgetId;
 use tally_core::view::View;
 use tally_core::widgets::Lever;
-use tally_engine::{ChatLine, Draw, Drawn, Heard, OnAir, Pulse, PulseFeed, Shown};
+use tally_engine::{Draw, Drawn, Heard, OnAir, Pulse, PulseFeed, Seen, Shown};
 
 /// A feed that has brought nothing for this long is quiet.
 const QUIET_MINUTES: i64 = 30;
@@ -149,9 +150,16 @@ pub struct Drawer;
 impl Draw for Drawer {
     fn widget(&self, shown: &Shown<'_>) -> Drawn {
         let seq = Some(shown.seq.0);
-        let air = message(seq, [("w", widgets::draw(shown.view))], Some(shown.id));
-        let desk = message(seq, [("d", plate(shown.id, shown.plate, shown.view, shown.levers))], Some(shown.id));
+        let air = message(seq, [("w", widgets::draw(shown.seen))], Some(shown.id));
+        let plate = plate(shown.id, shown.plate, shown.seen.view, shown.levers);
+        // Nothing on the stage means that it shows what is on air.
+        let tried = shown.tried.map(widgets::draw).unwrap_or_default();
+        let desk = message(seq, [("d", plate), ("t", tried)], Some(shown.id));
         Drawn { air, desk }
+    }
+
+    fn rehearsal(&self, id: WidgetId, seen: Seen<'_>) -> ByteString {
+        message(None, [("r", widgets::draw(seen))], Some(id))
     }
 
     fn pulse(&self, pulse: &Pulse<'_>) -> ByteString {
@@ -189,5 +197,5 @@ pub fn plate(id: WidgetId, place: Option<usize>, view: &View, levers: &[Lever]) 
         .enumerate()
         .map(|(index, lever)| PlateLever { lever, key: row.and_then(|row| row.get(index)).copied() })
         .collect();
-    html(&Plate { id, title: widgets::title(view), view, levers })
+    html(&Plate { id, title: view.title(), view, levers })
 }

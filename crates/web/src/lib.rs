@@ -4,12 +4,16 @@
 //! [`run`] takes its listener and its stop signal from the caller, so tests and the real program
 //! start the same thing. All routes are in `routes.rs`.
 
+#![cfg_attr(test, allow(clippy::unwrap_used, clippy::expect_used))]
+
 mod air;
 mod api;
 mod app;
 mod assets;
+mod clips;
 mod draw;
 mod error;
+mod faces;
 mod ingest;
 mod live;
 mod rooms;

@@ -2,9 +2,9 @@
 
 use crate::app::App;
 use crate::error::WebError;
-use crate::rooms::{bench, channel, desk, feeds, first_visit, health, ledger, rehearse, shelf, shows, sign_in};
+use crate::rooms::{bench, channel, desk, feeds, first_visit, health, ledger, shelf, shows, sign_in};
 use crate::security::{csrf, headers};
-use crate::{air, api, assets, ingest, schemas};
+use crate::{air, api, assets, clips, faces, ingest, schemas};
 use actix_session::SessionMiddleware;
 use actix_session::config::{CookieContentSecurity, PersistentSession};
 use actix_session::storage::CookieSessionStore;
@@ -48,6 +48,8 @@ pub fn application(
         .route("/in/{token}", post().to(ingest::receive))
         .route("/w/{token}/live", get().to(air::page_live))
         .route("/read/{token:[A-Za-z0-9_-]+}.{form}", get().to(air::read))
+        .route("/clips/{token}", get().to(clips::serve))
+        .route("/faces/{seal}/{address}", get().to(faces::serve))
         .route("/schemas/{name}", get().to(schemas::serve))
         .route("/healthz", get().to(health::alive))
         .route("/readyz", get().to(health::ready))
@@ -92,12 +94,22 @@ pub fn application(
                 .route("/shows/{seq}/strike", post().to(shows::strike))
                 .route("/widgets", get().to(shelf::page))
                 .route("/widgets", post().to(shelf::create))
+                .route("/widgets/starts", get().to(shelf::starts))
                 .route("/widgets/{id}", get().to(bench::page))
-                .route("/widgets/{id}/sentence", post().to(bench::edit))
+                .route("/widgets/{id}/edit", post().to(bench::edit))
+                .route("/widgets/{id}/check", post().to(bench::check))
+                .route("/widgets/{id}/looks", get().to(bench::compare::page))
+                .route("/widgets/{id}/wear", post().to(bench::compare::wear))
                 .route("/widgets/{id}/aside", get().to(bench::aside))
-                .route("/widgets/{id}/rehearse", post().to(rehearse::press))
+                .route("/widgets/{id}/rehearse", post().to(bench::rehearse::press))
                 .route("/widgets/{id}/readdress", post().to(bench::readdress))
                 .route("/widgets/{id}/press", post().to(desk::press))
+                .route("/widgets/{id}/clips", post().to(clips::receive))
+                .route("/clips/{token}/remove", post().to(clips::remove))
+                .route("/widgets/{id}/duplicate", post().to(shelf::duplicate))
+                .route("/widgets/{id}/archive", post().to(shelf::archive))
+                .route("/widgets/{id}/restore", post().to(shelf::restore))
+                .route("/widgets/{id}/{deed:put-on-air|discard|take-back}", post().to(bench::shape))
                 .route("/desk", get().to(desk::page))
                 .route("/ledger", get().to(ledger::page))
                 .route("/ledger", post().to(ledger::hand::write))

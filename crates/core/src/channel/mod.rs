@@ -8,11 +8,14 @@ pub use snapshot::Snapshot;
 
 use crate::Instant;
 use crate::book::{Book, Change as Turned};
+use crate::chat::{Chat, ChatLine};
 use crate::count::Tallies;
 use crate::entry::{Body, Change, Entry};
 use crate::ids::{FeedId, Seq, WidgetId};
+use crate::language::Language;
+use crate::portraits::Portraits;
 use crate::view::View;
-use crate::widgets::{Definition, Piece, Scope, Settings};
+use crate::widgets::{Piece, Scope, Settings, Setup};
 use serde::{Deserialize, Serialize};
 use std::collections::{BTreeMap, BTreeSet, VecDeque};
 
@@ -25,19 +28,25 @@ pub struct Channel {
     settings: Settings,
     widgets: BTreeMap<WidgetId, Piece>,
     feeds: BTreeMap<FeedId, String>,
+    /// Widgets as they are tried on the stage, where that differs from what is on air.
+    drafts: BTreeMap<WidgetId, Piece>,
     book: Book,
     tallies: Tallies,
+    chat: Chat,
+    portraits: Portraits,
     last_seq: Seq,
     roll: VecDeque<RollLine>,
     pulses: BTreeMap<FeedId, Instant>,
 }
 
-/// Figures at hand and the names of feeds come from elsewhere; the rest is what entries made.
+/// Figures at hand, chat, drafts and the names of feeds come from elsewhere; the rest is what entries
+/// made.
 impl PartialEq for Channel {
     fn eq(&self, other: &Self) -> bool {
         self.settings == other.settings
             && self.widgets == other.widgets
             && self.book == other.book
+            && self.portraits == other.portraits
             && self.last_seq == other.last_seq
             && self.roll == other.roll
             && self.pulses == other.pulses
@@ -70,7 +79,10 @@ impl Channel {
             settings,
             widgets: widgets.into_iter().collect(),
             feeds: BTreeMap::new(),
+            drafts: BTreeMap::new(),
             tallies: Tallies::default(),
+            chat: Chat::default(),
+            portraits: Portraits::default(),
             last_seq: Seq(0),
             roll: VecDeque::new(),
             pulses: BTreeMap::new(),
@@ -83,6 +95,7 @@ impl Channel {
         let counts = self
             .widgets
             .iter()
+            .chain(&self.drafts)
             .flat_map(|(id, piece)| piece.counts(&self.settings).into_iter().map(move |count| (*id, count)));
         self.tallies = std::mem::take(&mut self.tallies).serving(counts);
     }
@@ -90,7 +103,16 @@ impl Channel {
     /// All that a widget may look at, at an instant.
     #[must_use]
     pub fn scope(&self, now: Instant) -> Scope<'_> {
-        Scope { settings: &self.settings, book: &self.book, tallies: &self.tallies, feeds: &self.feeds, now }
+        Scope {
+            settings: &self.settings,
+            book: &self.book,
+            tallies: &self.tallies,
+            feeds: &self.feeds,
+            chat: &self.chat,
+            portraits: &self.portraits,
+            language: Language::default(),
+            now,
+        }
     }
 
     /// Takes note of the channel's feeds.
@@ -98,15 +120,21 @@ impl Channel {
         self.feeds = feeds;
     }
 
-    /// The definitions that are told otherwise under other settings.
+    /// The widgets, and the drafts, whose setup is told otherwise under other settings.
     #[must_use]
-    pub fn retold(&self, settings: &Settings) -> Vec<(WidgetId, Definition)> {
-        let retold = self.widgets.iter().map(|(id, piece)| {
+    pub fn retold(&self, settings: &Settings) -> Vec<(WidgetId, Setup, Option<Setup>)> {
+        let told = |piece: &Piece| {
             let mut new = piece.clone();
             new.tell_in(&self.settings, settings);
-            (*id, piece.definition(), new.definition())
+            new.setup()
+        };
+        let retold = self.widgets.iter().map(|(id, piece)| {
+            let draft = self.drafts.get(id);
+            let (new, new_draft) = (told(piece), draft.map(told));
+            let same = new == piece.setup() && new_draft == draft.map(Piece::setup);
+            (*id, new, new_draft, same)
         });
-        retold.filter(|(_, old, new)| old != new).map(|(id, _, new)| (id, new)).collect()
+        retold.filter(|(.., same)| !same).map(|(id, new, draft, _)| (id, new, draft)).collect()
     }
 
     /// Takes other settings. Everything is derived from the record anew.
@@ -114,7 +142,7 @@ impl Channel {
         if settings == self.settings {
             return;
         }
-        for piece in self.widgets.values_mut() {
+        for piece in self.widgets.values_mut().chain(self.drafts.values_mut()) {
             piece.tell_in(&self.settings, &settings);
         }
         self.reckon_by(settings);
@@ -136,7 +164,8 @@ impl Channel {
     /// nothing has happened yet.
     #[must_use]
     pub fn rehearsal(&self) -> Self {
-        let widgets = self.widgets.iter().map(|(id, piece)| (*id, piece.emptied()));
+        // What is tried on the stage is what is rehearsed.
+        let widgets = self.widgets.iter().map(|(id, piece)| (*id, self.drafts.get(id).unwrap_or(piece).emptied()));
         let mut rehearsal = Self::new(self.settings.clone(), widgets);
         rehearsal.book = self.book.blank(&self.settings);
         rehearsal.feeds.clone_from(&self.feeds);
@@ -183,10 +212,59 @@ impl Channel {
         self.widgets.get(&id)
     }
 
-    /// Adds a widget or puts another definition in its place. Its state comes as given.
+    /// A widget as it is tried on the stage, if that differs from what is on air.
+    #[must_use]
+    pub fn draft(&self, id: WidgetId) -> Option<&Piece> {
+        self.drafts.get(&id)
+    }
+
+    /// A widget as it stands on the stage.
+    #[must_use]
+    pub fn staged(&self, id: WidgetId) -> Option<&Piece> {
+        self.drafts.get(&id).or_else(|| self.widgets.get(&id))
+    }
+
+    /// Adds a widget or puts another setup in its place. Its state comes as given.
     pub fn put(&mut self, id: WidgetId, piece: Piece) {
         self.widgets.insert(id, piece);
         self.listen();
+    }
+
+    /// Puts a widget on the stage to be tried, or takes it off.
+    pub fn try_out(&mut self, id: WidgetId, draft: Option<Piece>) {
+        match draft {
+            Some(piece) => self.drafts.insert(id, piece),
+            None => self.drafts.remove(&id),
+        };
+        self.listen();
+    }
+
+    /// Takes a widget away.
+    pub fn take_away(&mut self, id: WidgetId) {
+        self.widgets.remove(&id);
+        self.drafts.remove(&id);
+        self.listen();
+    }
+
+    /// Takes in what is said in chat, and names the widgets that may show it.
+    pub fn hear(&mut self, feed: FeedId, lines: Vec<ChatLine>) -> BTreeSet<WidgetId> {
+        for line in lines {
+            self.chat.hear(feed, line);
+        }
+        let all = self.widgets.iter().chain(&self.drafts);
+        all.filter(|(_, piece)| piece.follows_chat()).map(|(id, _)| *id).collect()
+    }
+
+    /// What is said in chat.
+    #[must_use]
+    pub fn chat(&self) -> &Chat {
+        &self.chat
+    }
+
+    /// Where pictures of people are.
+    #[must_use]
+    pub fn portraits(&self) -> &Portraits {
+        &self.portraits
     }
 
     /// The places on the desk of the widgets that can be operated, counted from 0.
@@ -210,6 +288,11 @@ impl Channel {
             let pulse = self.pulses.entry(feed).or_insert(entry.arrived_at);
             *pulse = entry.arrived_at.max(*pulse);
         }
+        if let Body::Happening(happening) = &entry.body
+            && let Some(actor) = happening.actor()
+        {
+            self.portraits.note(entry.seq, actor);
+        }
         let turned = match &entry.body {
             Body::Act { widget, .. } | Body::Void { widget, .. } => return self.operate(*widget, entry),
             Body::Happening(happening) => self.book.add(entry.happened_at, entry.seq, entry.feed, happening),
@@ -225,7 +308,8 @@ impl Channel {
         };
         let mut touched = self.tallies.take(&turned, &self.book, &self.settings);
         if turned == Turned::Shows {
-            touched.extend(self.widgets.iter().filter(|(_, piece)| piece.follows_shows()).map(|(id, _)| *id));
+            let all = self.widgets.iter().chain(&self.drafts);
+            touched.extend(all.filter(|(_, piece)| piece.follows_shows()).map(|(id, _)| *id));
         }
         touched
     }
@@ -250,7 +334,12 @@ impl Channel {
         if !piece.apply(entry) {
             return BTreeSet::new();
         }
-        if piece.counts(&self.settings) != before {
+        let mut other = piece.counts(&self.settings) != before;
+        if let Some(draft) = self.drafts.get_mut(&widget) {
+            draft.apply(entry);
+            other = true;
+        }
+        if other {
             self.listen();
         }
         [widget].into()
@@ -267,7 +356,7 @@ impl Channel {
     pub fn next_alarm(&self, now: Instant) -> Option<(Instant, Vec<WidgetId>)> {
         let mut first: Option<(Instant, Vec<WidgetId>)> = None;
         let scope = self.scope(now);
-        for (id, piece) in &self.widgets {
+        for (id, piece) in self.widgets.iter().chain(&self.drafts) {
             let Some(at) = piece.wakes_at(&scope) else { continue };
             match &mut first {
                 Some((earliest, ids)) if *earliest == at => ids.push(*id),

@@ -4,6 +4,7 @@ use super::{Channel, RollLine};
 use crate::Instant;
 use crate::book::{Book, Cover, Fact};
 use crate::ids::{FeedId, Seq, WidgetId};
+use crate::portraits::Portraits;
 use crate::widgets::{Piece, Settings};
 use serde::{Deserialize, Serialize};
 use std::collections::{BTreeMap, VecDeque};
@@ -16,6 +17,7 @@ pub struct Snapshot {
     settings: Settings,
     widgets: Vec<(WidgetId, Piece)>,
     cover: Cover,
+    portraits: Portraits,
     roll: VecDeque<RollLine>,
     pulses: BTreeMap<FeedId, Instant>,
 }
@@ -29,6 +31,7 @@ impl Channel {
             settings: self.settings.clone(),
             widgets: self.widgets.iter().map(|(id, piece)| (*id, piece.clone())).collect(),
             cover: self.book.cover().clone(),
+            portraits: self.portraits.clone(),
             roll: self.roll.clone(),
             pulses: self.pulses.clone(),
         }
@@ -47,16 +50,18 @@ impl Channel {
             && snapshot
                 .widgets
                 .iter()
-                .all(|(id, kept)| self.widgets.get(id).is_some_and(|piece| piece.definition() == kept.definition()));
+                .all(|(id, kept)| self.widgets.get(id).is_some_and(|piece| piece.setup() == kept.setup()));
         if !same {
             return None;
         }
         let mut channel = Self::new(snapshot.settings.clone(), snapshot.widgets);
         channel.book = Book::of(&snapshot.settings, snapshot.cover, pages);
+        channel.portraits = snapshot.portraits;
         channel.last_seq = snapshot.last_seq;
         channel.roll = snapshot.roll;
         channel.pulses = snapshot.pulses;
         channel.feeds.clone_from(&self.feeds);
+        channel.drafts.clone_from(&self.drafts);
         if channel.settings == self.settings {
             channel.listen();
         } else {

@@ -15,6 +15,7 @@ pub use filter::{Filter, Miss};
 pub use tallies::Tallies;
 
 use crate::Instant;
+use crate::book::names::NOBODY;
 use crate::book::{Book, Fact, instant};
 use crate::calendar::{Period, Span};
 use crate::happening::Kind;
@@ -61,6 +62,43 @@ pub struct Count {
     /// From when on nothing counts any more.
     #[serde(skip)]
     pub until: Option<Instant>,
+    /// What is remembered besides the sum.
+    #[serde(skip)]
+    pub keep: Keep,
+}
+
+/// What a tally remembers besides its sum, since that costs room.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Hash)]
+pub enum Keep {
+    /// Nothing.
+    #[default]
+    Sum,
+    /// How much each supporter made of it.
+    People,
+    /// The largest one.
+    Largest,
+}
+
+/// How much a supporter made of a sum.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
+pub struct Stand {
+    /// Their part of it.
+    pub sum: i128,
+    /// How many facts made that.
+    pub lines: u32,
+    /// When the newest of them happened, microseconds of Unix time: then they got where they are.
+    pub at: i64,
+}
+
+/// A supporter with their rank.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Ranked {
+    /// A place in [`crate::book::names::Names`].
+    pub who: u32,
+    /// From 1; who made the same shares it.
+    pub rank: usize,
+    /// How they stand.
+    pub stand: Stand,
 }
 
 /// What facts add up to.
@@ -74,8 +112,11 @@ pub struct Tally {
     pub unpriced: u64,
     /// When the newest of them happened, microseconds of Unix time.
     pub latest: Option<i64>,
-    /// Who made it, where people are counted, with how many facts each.
-    people: BTreeMap<u32, u32>,
+    /// Who made it, where that is remembered or people are counted.
+    people: BTreeMap<u32, Stand>,
+    /// The largest fact, where that is remembered: what it comes to, when it happened and its line.
+    /// Of equals the first.
+    largest: Option<(i64, i64, u64)>,
 }
 
 impl Tally {
@@ -90,6 +131,33 @@ impl Tally {
     /// The figures without the people behind them.
     fn figures(&self) -> Self {
         Self { people: BTreeMap::new(), ..*self }
+    }
+
+    /// When the largest fact happened, and its line.
+    #[must_use]
+    pub fn largest(&self) -> Option<(i64, u64)> {
+        self.largest.map(|(_, at, seq)| (at, seq))
+    }
+
+    /// The first so many by what they made of the sum. Equals share a rank, the one who got there
+    /// first stands first; whoever made nothing is not ranked.
+    #[must_use]
+    pub fn ranking(&self, most: usize) -> Vec<Ranked> {
+        let mut all: Vec<(u32, Stand)> =
+            self.people.iter().filter(|(_, stand)| stand.sum > 0).map(|(who, stand)| (*who, *stand)).collect();
+        let order = |(who, stand): &(u32, Stand)| (std::cmp::Reverse(stand.sum), stand.at, *who);
+        // Of thousands only a few are shown, and only those need to be in order.
+        if most < all.len() && most > 0 {
+            all.select_nth_unstable_by_key(most - 1, order);
+        }
+        all.truncate(most);
+        all.sort_unstable_by_key(order);
+        let mut ranked: Vec<Ranked> = Vec::with_capacity(all.len());
+        for (place, (who, stand)) in (1..).zip(all) {
+            let rank = ranked.last().filter(|last| last.stand.sum == stand.sum).map_or(place, |last| last.rank);
+            ranked.push(Ranked { who, rank, stand });
+        }
+        ranked
     }
 }
 
@@ -154,6 +222,7 @@ impl Count {
             only: Filter::default(),
             since: None,
             until: None,
+            keep: Keep::Sum,
         }
     }
 
@@ -300,13 +369,21 @@ impl Count {
     fn add(&self, tally: &mut Tally, fact: &Fact, span: Span, book: &Book, settings: &Settings) -> bool {
         match self.judge(fact, span, book, settings) {
             Verdict::Counts(worth) => {
-                let people = self.what == What::Sum(Measure::DifferentSupporters) && fact.kind != Kind::Adjust;
-                if people {
-                    let known = tally.people.entry(book.names().person(fact.who)).or_insert(0);
-                    *known += 1;
-                    tally.sum += i128::from(*known == 1);
-                } else {
-                    tally.sum += i128::from(worth);
+                let different = self.what == What::Sum(Measure::DifferentSupporters) && fact.kind != Kind::Adjust;
+                let mut adds = i128::from(worth);
+                if different || (self.keep == Keep::People && fact.who != NOBODY && fact.kind != Kind::Adjust) {
+                    let stand = tally.people.entry(book.names().person(fact.who)).or_default();
+                    (stand.lines, stand.at) = (stand.lines + 1, fact.at.max(stand.at));
+                    if different {
+                        adds = i128::from(stand.lines == 1);
+                    }
+                    stand.sum += adds;
+                }
+                tally.sum += adds;
+                if self.keep == Keep::Largest && fact.kind != Kind::Adjust {
+                    let first = |(worth, at, seq): (i64, i64, u64)| (std::cmp::Reverse(worth), at, seq);
+                    let this = (worth, fact.at, fact.seq);
+                    tally.largest = Some(tally.largest.filter(|held| first(*held) <= first(this)).unwrap_or(this));
                 }
                 tally.lines += 1;
                 tally.latest = tally.latest.max(Some(fact.at));
@@ -322,7 +399,8 @@ impl Count {
 
     /// Whether facts can be taken out of its tally again: sums can, but not of different people.
     fn can_leave(&self) -> bool {
-        matches!(self.what, What::Sum(measure) if measure != Measure::DifferentSupporters)
+        let sums = matches!(self.what, What::Sum(measure) if measure != Measure::DifferentSupporters);
+        sums && self.keep != Keep::Largest
     }
 
     /// Takes the facts out that were counted in `span` and stand in `gone`.
@@ -332,6 +410,13 @@ impl Count {
                 Verdict::Counts(worth) => {
                     tally.sum -= i128::from(worth);
                     tally.lines -= 1;
+                    let who = book.names().person(fact.who);
+                    if let Some(stand) = tally.people.get_mut(&who).filter(|_| fact.kind != Kind::Adjust) {
+                        (stand.sum, stand.lines) = (stand.sum - i128::from(worth), stand.lines - 1);
+                        if stand.lines == 0 {
+                            tally.people.remove(&who);
+                        }
+                    }
                 }
                 Verdict::LeftOut(Reason::Unpriced) => tally.unpriced -= 1,
                 Verdict::LeftOut(_) => {}

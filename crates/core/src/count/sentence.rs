@@ -114,13 +114,13 @@ pub fn parts(count: &Count, scope: &Scope<'_>) -> Vec<Part> {
     }
     if only.least > 0 {
         let size = size_unit(count, scope);
-        parts.push(Part::Words("of at least"));
+        parts.push(Part::words("of at least"));
         let editor = Editor::Number { value: size.plain(only.least), sign: size.sign() };
         parts.push(Part::field("least", LEAST, size.show(only.least), editor));
     }
     if !only.tiers.is_empty() {
         let tiers: Vec<String> = only.tiers.iter().map(u8::to_string).collect();
-        parts.push(Part::Words("of tier"));
+        parts.push(Part::words("of tier"));
         parts.push(Part::field("tiers", TIERS, tiers.join(" and "), Editor::Text { value: tiers.join(", ") }));
     }
     if let Some(given) = only.given {
@@ -129,44 +129,47 @@ pub fn parts(count: &Count, scope: &Scope<'_>) -> Vec<Part> {
     }
     if !only.people.is_empty() {
         let people = only.people.join(", ");
-        parts.push(Part::Words(if only.but_people { "not by" } else { "by" }));
+        parts.push(Part::words(if only.but_people { "not by" } else { "by" }));
         parts.push(Part::field("people", PEOPLE, people.clone(), Editor::Text { value: people }));
     }
     if !only.saying.is_empty() {
-        parts.push(Part::Words("saying"));
+        parts.push(Part::words("saying"));
         let shown = format!("“{}”", only.saying);
         parts.push(Part::field("saying", SAYING, shown, Editor::Text { value: only.saying.clone() }));
     }
     if let Some(feed) = only.feed {
         let options = scope.feeds.iter().map(|(id, name)| (id.to_string(), name.clone())).collect();
         let name = scope.feeds.get(&feed).map_or("a feed that is gone", String::as_str);
-        parts.push(Part::Words("through"));
+        parts.push(Part::words("through"));
         parts.push(Part::field("feed", FEED, name, Editor::Choice { options, chosen: feed.to_string() }));
     }
     for (measure, each) in &count.plus {
         if filtered {
-            parts.push(Part::Words("and"));
+            parts.push(Part::words("and"));
         }
         let editor = Editor::Number { value: unit.plain(*each), sign: unit.sign() };
         let key = plus_key(*measure);
         parts.push(Part::field(key, PLUS, format!("{} for each of the {}", unit.show(*each), measure.words()), editor));
     }
-    parts.push(Part::Words(", from"));
-    parts.push(Part::field(
-        "period",
-        PERIOD,
-        count.period.words(),
-        Editor::choice(Period::offered().iter().copied(), count.period.key()),
-    ));
-    match count.period {
+    parts.push(Part::words(", from"));
+    parts.extend(period(count.period));
+    parts
+}
+
+/// The parts that name a period.
+#[must_use]
+pub fn period(period: Period) -> Vec<Part> {
+    let choice = Editor::choice(Period::offered().iter().copied(), period.key());
+    let mut parts = vec![Part::field("period", PERIOD, period.words(), choice)];
+    match period {
         Period::LastHours(length) | Period::LastDays(length) => {
-            parts.push(Part::Words(", namely"));
+            parts.push(Part::words(", namely"));
             let editor = Editor::Number { value: length.to_string(), sign: String::new() };
             parts.push(Part::field("length", LENGTH, length.to_string(), editor));
         }
         Period::Between { from, to } => {
             for (key, label, words, date) in [("from", FROM, ":", from), ("to", TO, "to", to)] {
-                parts.push(Part::Words(words));
+                parts.push(Part::words(words));
                 let editor = Editor::Date { value: date.format("%Y-%m-%d").to_string() };
                 parts.push(Part::field(key, label, date.format("%-d %b %Y").to_string(), editor));
             }
@@ -236,12 +239,7 @@ pub fn edit(count: &mut Count, key: &str, text: &str, scope: &Scope<'_>) -> Resu
             count.only.feed =
                 Some(feed.ok_or_else(|| input(FEED, text).refuse("is none of the feeds; pick one from the list"))?);
         }
-        "period" => {
-            let period = Period::of_key(text, scope.settings.calendar.day(scope.now));
-            count.period = period
-                .ok_or_else(|| input(PERIOD, text).refuse("is none of the choices offered; pick one from the list"))?;
-        }
-        "length" | "from" | "to" => return bounds(count, key, text),
+        "period" | "length" | "from" | "to" => return edit_period(&mut count.period, key, text, scope),
         _ => {
             let Some(measure) = key.strip_prefix("plus:").and_then(Measure::of_key) else { return Ok(false) };
             let unit = count.unit(scope.settings);
@@ -296,25 +294,31 @@ fn narrow(count: &mut Count, text: &str, scope: &Scope<'_>) -> Result<(), EditEr
     Ok(())
 }
 
-fn bounds(count: &mut Count, key: &str, text: &str) -> Result<bool, EditError> {
-    match (&mut count.period, key) {
+/// Changes one part of a period. False if it has no such part.
+///
+/// # Errors
+/// A value that the part does not take.
+pub fn edit_period(period: &mut Period, key: &str, text: &str, scope: &Scope<'_>) -> Result<bool, EditError> {
+    let words = |date: &chrono::NaiveDate| date.format("%-d %b %Y").to_string();
+    match (period, key) {
+        (period, "period") => {
+            let chosen = Period::of_key(text, scope.settings.calendar.day(scope.now));
+            *period = chosen
+                .ok_or_else(|| input(PERIOD, text).refuse("is none of the choices offered; pick one from the list"))?;
+        }
         (Period::LastHours(length), "length") => *length = whole(text, 24 * 366)?,
         (Period::LastDays(length), "length") => *length = whole(text, 3_660)?,
         (Period::Between { from, to }, "from") => {
             let date = input(FROM, text).date()?;
             if date > *to {
-                return Err(
-                    input(FROM, text).refuse(format!("must not lie after the last, {}", to.format("%-d %b %Y")))
-                );
+                return Err(input(FROM, text).refuse(format!("must not lie after the last, {}", words(to))));
             }
             *from = date;
         }
         (Period::Between { from, to }, "to") => {
             let date = input(TO, text).date()?;
             if date < *from {
-                return Err(
-                    input(TO, text).refuse(format!("must not lie before the first, {}", from.format("%-d %b %Y")))
-                );
+                return Err(input(TO, text).refuse(format!("must not lie before the first, {}", words(from))));
             }
             *to = date;
         }

@@ -1,7 +1,7 @@
 //! Figures kept up to date, so that an event costs no recount. Only a shortcut: whatever is asked
 //! that is not at hand is counted from the book.
 
-use super::{Count, Tally, What};
+use super::{Count, Ranked, Tally, What};
 use crate::Instant;
 use crate::book::{Book, Change, Fact};
 use crate::calendar::{Period, Span};
@@ -117,6 +117,17 @@ impl Tallies {
                 }
                 kept => *kept = Some((span, slot.count.recount(span, book, settings))),
             }
+        }
+    }
+
+    /// The ranking at an instant, of a count that keeps its people.
+    #[must_use]
+    pub fn ranking(&self, count: &Count, most: usize, book: &Book, settings: &Settings, now: Instant) -> Vec<Ranked> {
+        let span = count.span(settings, book, now);
+        let slot = self.places.get(count).map(|place| &self.slots[*place]);
+        match slot.and_then(|slot| slot.kept.as_ref()) {
+            Some((kept, tally)) if *kept == span => tally.ranking(most),
+            _ => count.recount(span, book, settings).ranking(most),
         }
     }
 

@@ -268,9 +268,9 @@ proptest! {
     #[test]
     fn a_rolling_figure_kept_up_to_date_equals_a_recount(list in some_tips(), steps in prop::collection::vec(1_i64..3_000_000, 1..20)) {
         use crate::ids::WidgetId;
-        use crate::widgets::{Definition, goal::Goal};
+        use crate::widgets::{Definition, goal::Aim, goal::Goal};
         let count = Count::of(Measure::AmountOfTips, Period::LastDays(20));
-        let goal = Goal { count: count.clone(), ..Goal::standard(&settings()) };
+        let goal = Goal::of(Aim { count: count.clone(), ..Aim::standard(&settings()) });
         let mut channel = crate::channel::Channel::new(settings(), [(WidgetId(1), Definition::Goal(goal).unfolded())]);
         let mut waiting = tips_of(&list).into_iter().peekable();
         let mut now: Instant = "2026-01-01T12:00:00Z".parse().unwrap();

@@ -1,26 +1,41 @@
 //! The widget families. A family is one module here: its definition, sentence, state, view and tests.
 //!
-//! To add one: write its module with a type that implements [`Family`], add a line to
-//! [`Piece`] and to the list behind it, a variant to [`View`], and the compiler names the rest.
+//! To add one: write its module with a type that implements [`Family`], a line in the list of
+//! families in `piece.rs`, a variant of [`View`], and the compiler names the rest.
 
+pub mod carousel;
+pub mod chat_lines;
 pub mod countdown;
 pub mod counter;
+pub mod crowd_wall;
+pub mod event_list;
 pub mod goal;
+pub mod label;
+pub mod leaderboard;
+mod piece;
+pub mod starts;
+pub mod ticker;
+pub mod total;
+
+pub use piece::{Definition, Folded, Piece, Setup};
 
 use crate::Instant;
 use crate::book::Book;
 use crate::calendar::{Calendar, Span};
-use crate::count::{Count, Tallies, Tally};
+use crate::chat::Chat;
+use crate::count::{Count, Ranked, Tallies, Tally};
 use crate::entry::{Act, Entry};
 use crate::explain::Slip;
 use crate::ids::{FeedId, Seq};
-use crate::measure::Weights;
+use crate::language::Language;
+use crate::look::Shape;
+use crate::measure::{Unit, Weights};
 use crate::money::Currency;
+use crate::portraits::Portraits;
 use crate::sentence::{EditError, Input, Part};
+use crate::telling::Telling;
+use crate::template::Hand;
 use crate::view::View;
-use countdown::Countdown;
-use counter::Counter;
-use goal::Goal;
 use serde::de::DeserializeOwned;
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
@@ -47,11 +62,48 @@ pub struct Scope<'a> {
     pub tallies: &'a Tallies,
     /// The channel's feeds by name.
     pub feeds: &'a BTreeMap<FeedId, String>,
+    /// What is said in chat.
+    pub chat: &'a Chat,
+    /// Where pictures of people are.
+    pub portraits: &'a Portraits,
+    /// In which language figures are written.
+    pub language: Language,
     /// The instant.
     pub now: Instant,
 }
 
 impl Scope<'_> {
+    /// The same, with figures written in a language.
+    #[must_use]
+    pub fn speaking(self, language: Language) -> Self {
+        Self { language, ..self }
+    }
+
+    /// A figure as it is written.
+    #[must_use]
+    pub fn show(&self, unit: Unit, value: i64) -> String {
+        self.language.figure(unit, value)
+    }
+
+    /// How templates write.
+    #[must_use]
+    pub fn hand(&self) -> Hand {
+        Hand { language: self.language, currency: self.settings.currency }
+    }
+
+    /// The first so many supporters by a count that keeps its people.
+    #[must_use]
+    pub fn ranking(&self, count: &Count, most: usize) -> Vec<Ranked> {
+        self.tallies.ranking(count, most, self.book, self.settings, self.now)
+    }
+
+    /// The name of somebody by their place.
+    #[must_use]
+    pub fn name(&self, who: u32) -> String {
+        let known = self.book.names().get(who).map(|one| one.name.clone());
+        known.unwrap_or_else(|| self.language.on_air().somebody.to_owned())
+    }
+
     /// The stretch of time of a count.
     #[must_use]
     pub fn span(&self, count: &Count) -> Span {
@@ -119,36 +171,70 @@ impl Lever {
     }
 }
 
+/// An edit that can be tried with one press.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Hint {
+    /// What it would be, and why.
+    pub words: String,
+    /// Of which part.
+    pub key: String,
+    /// The value.
+    pub text: String,
+}
+
 /// What a family has to say about itself. The implementing type is the definition: what the
-/// streamer decides. The state is what the ledger makes of it.
+/// streamer decides. The state is what the ledger makes of it. What most families have in common
+/// (they follow the ledger, and nobody operates them) is given here.
 pub trait Family: std::fmt::Debug + Clone + PartialEq + Serialize + DeserializeOwned {
     /// What folding entries leaves behind. Everything in it can be rebuilt from the ledger.
     type State: Default + Clone + PartialEq + std::fmt::Debug + Serialize + DeserializeOwned;
 
     /// The word for definitions, addresses and files.
     const KEY: &'static str;
+    /// What it can be drawn as, the standard one first.
+    const SHAPES: &'static [Shape];
 
+    /// A definition that could go on air with nothing changed.
+    fn standard(settings: &Settings) -> Self;
     /// The streamer's name for the widget; it stands on the picture too.
     fn title(&self) -> &str;
     /// What it counts, if it counts anything.
-    fn counts(&self, state: &Self::State, settings: &Settings) -> Vec<Count>;
+    fn counts(&self, _state: &Self::State, _settings: &Settings) -> Vec<Count> {
+        Vec::new()
+    }
     /// Whether it changes when a show begins or ends, besides what it counts.
     fn follows_shows(&self) -> bool {
         false
     }
+    /// Whether it changes when something is said in chat.
+    fn follows_chat(&self) -> bool {
+        false
+    }
     /// Whether `other` would make the same state of the same acts.
-    fn folds_alike(&self, other: &Self) -> bool;
+    fn folds_alike(&self, _other: &Self) -> bool {
+        true
+    }
     /// Folds one act on this widget, or the taking back of one. True when the view may differ.
-    fn apply(&self, state: &mut Self::State, entry: &Entry) -> bool;
+    fn apply(&self, _state: &mut Self::State, _entry: &Entry) -> bool {
+        false
+    }
     /// What an action comes to, as an act for the ledger.
     ///
     /// # Errors
     /// When it is unknown, lacks its number, or makes no sense now.
-    fn decide(&self, state: &Self::State, action: &Action<'_>, now: Instant) -> Result<Act, Refusal>;
+    fn decide(&self, _state: &Self::State, action: &Action<'_>, _now: Instant) -> Result<Act, Refusal> {
+        Err(Refusal::NoSuchAction(action.name.into(), "nothing; it follows the ledger by itself".into()))
+    }
     /// The act that Undo takes back: the newest in force, or the one asked for if it is in force.
-    fn undoable(&self, state: &Self::State, target: Option<Seq>) -> Option<Seq>;
+    fn undoable(&self, _state: &Self::State, _target: Option<Seq>) -> Option<Seq> {
+        None
+    }
     /// What the desk offers.
-    fn levers(&self, state: &Self::State, now: Instant) -> Vec<Lever>;
+    fn levers(&self, _state: &Self::State, _now: Instant) -> Vec<Lever> {
+        Vec::new()
+    }
+    /// Takes note that the channel tells its money in another currency.
+    fn tell_in(&mut self, _before: &Settings, _after: &Settings) {}
     /// The sentence.
     fn sentence(&self, scope: &Scope<'_>) -> Vec<Part>;
     /// Changes one part of the sentence.
@@ -156,6 +242,14 @@ pub trait Family: std::fmt::Debug + Clone + PartialEq + Serialize + DeserializeO
     /// # Errors
     /// An unknown part, or a value that it does not take.
     fn edit(&mut self, key: &str, text: &str, scope: &Scope<'_>) -> Result<(), EditError>;
+    /// How it tells of each kind of entry, if it does: the drawer Kinds changes that.
+    fn telling(&self) -> Option<&Telling> {
+        None
+    }
+    /// What could be tried, with one press each.
+    fn hints(&self, _scope: &Scope<'_>) -> Vec<Hint> {
+        Vec::new()
+    }
     /// What is shown at an instant.
     fn view(&self, state: &Self::State, scope: &Scope<'_>) -> View;
     /// What could be shown, with made-up figures.
@@ -166,209 +260,33 @@ pub trait Family: std::fmt::Debug + Clone + PartialEq + Serialize + DeserializeO
     fn explain(&self, state: &Self::State, scope: &Scope<'_>) -> Slip;
 }
 
-/// A definition together with its state.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
-#[serde(bound = "")]
-pub struct Folded<F: Family> {
-    /// What the streamer decided.
-    pub definition: F,
-    /// What the ledger made of it.
-    pub state: F::State,
-}
+/// The state of families that nobody operates.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize)]
+pub struct NoActs {}
 
-/// A widget of any family. Written with the family as the key around it, not as a tag inside: a
-/// tag inside would turn the numeric keys of its maps into text on the way back.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
-#[serde(rename_all = "snake_case")]
-pub enum Piece {
-    /// See [`goal`].
-    Goal(Folded<Goal>),
-    /// See [`counter`].
-    Counter(Folded<Counter>),
-    /// See [`countdown`].
-    Countdown(Folded<Countdown>),
-}
-
-/// A definition of any family, as it is kept.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
-#[serde(tag = "family", rename_all = "snake_case")]
-pub enum Definition {
-    /// See [`goal`].
-    Goal(Goal),
-    /// See [`counter`].
-    Counter(Counter),
-    /// See [`countdown`].
-    Countdown(Countdown),
-}
-
-/// Does the same with whichever family a [`Piece`] is of.
-macro_rules! each {
-    ($piece:expr, $folded:ident => $do:expr) => {
-        match $piece {
-            Piece::Goal($folded) => $do,
-            Piece::Counter($folded) => $do,
-            Piece::Countdown($folded) => $do,
-        }
-    };
-}
-
-fn key_of<F: Family>(_: &Folded<F>) -> &'static str {
-    F::KEY
-}
-
-fn fresh<F: Family>(definition: F) -> Folded<F> {
-    Folded { definition, state: F::State::default() }
-}
-
-impl Definition {
-    /// The families with what they are for, in the order in which they are offered.
-    pub const FAMILIES: [(&'static str, &'static str, &'static str); 3] = [
-        (Goal::KEY, "Goal", "How far tips, follows or subscribers have come towards a target"),
-        (Counter::KEY, "Counter", "A number that you bump by hand, such as derailments"),
-        (Countdown::KEY, "Count-down", "A clock that runs down to nothing, such as the time until you start"),
-    ];
-
-    /// A definition that could go on air with nothing changed.
-    #[must_use]
-    pub fn standard(family: &str, settings: &Settings) -> Option<Self> {
-        Some(match family {
-            Goal::KEY => Self::Goal(Goal::standard(settings)),
-            Counter::KEY => Self::Counter(Counter::standard()),
-            Countdown::KEY => Self::Countdown(Countdown::standard()),
-            _ => return None,
-        })
-    }
-
-    /// With an empty state.
-    #[must_use]
-    pub fn unfolded(self) -> Piece {
-        match self {
-            Self::Goal(definition) => Piece::Goal(fresh(definition)),
-            Self::Counter(definition) => Piece::Counter(fresh(definition)),
-            Self::Countdown(definition) => Piece::Countdown(fresh(definition)),
-        }
-    }
-}
-
-impl Piece {
-    /// The family's word.
-    #[must_use]
-    pub fn key(&self) -> &'static str {
-        each!(self, one => key_of(one))
-    }
-
-    /// See [`Family::title`].
-    #[must_use]
-    pub fn title(&self) -> &str {
-        each!(self, one => one.definition.title())
-    }
-
-    /// The definition alone.
-    #[must_use]
-    pub fn definition(&self) -> Definition {
-        match self {
-            Self::Goal(one) => Definition::Goal(one.definition.clone()),
-            Self::Counter(one) => Definition::Counter(one.definition.clone()),
-            Self::Countdown(one) => Definition::Countdown(one.definition.clone()),
-        }
-    }
-
-    /// The same widget before any entry.
-    #[must_use]
-    pub fn emptied(&self) -> Self {
-        self.definition().unfolded()
-    }
-
-    /// The widget with one part of its sentence changed, and whether its acts must be folded anew.
-    ///
-    /// # Errors
-    /// See [`Family::edit`].
-    pub fn edited(&self, key: &str, text: &str, scope: &Scope<'_>) -> Result<(Self, bool), EditError> {
-        fn edit<F: Family>(one: &mut Folded<F>, key: &str, text: &str, scope: &Scope<'_>) -> Result<bool, EditError> {
-            let before = one.definition.clone();
-            one.definition.edit(key, text, scope)?;
-            Ok(!one.definition.folds_alike(&before))
-        }
-        let mut new = self.clone();
-        let refold = each!(&mut new, one => edit(one, key, text, scope))?;
-        Ok((new, refold))
-    }
-
-    /// Takes note that the channel tells its money in another currency.
-    pub fn tell_in(&mut self, before: &Settings, after: &Settings) {
-        if let Self::Goal(goal) = self {
-            let (old, new) = (goal.definition.count.unit(before), goal.definition.count.unit(after));
-            goal.definition.tell_in(old, new);
-        }
-    }
-
-    /// See [`Family::counts`].
-    #[must_use]
-    pub fn counts(&self, settings: &Settings) -> Vec<Count> {
-        each!(self, one => one.definition.counts(&one.state, settings))
-    }
-
-    /// See [`Family::follows_shows`].
-    #[must_use]
-    pub fn follows_shows(&self) -> bool {
-        each!(self, one => one.definition.follows_shows())
-    }
-
-    /// See [`Family::apply`].
-    pub fn apply(&mut self, entry: &Entry) -> bool {
-        each!(self, one => one.definition.apply(&mut one.state, entry))
-    }
-
-    /// See [`Family::decide`].
-    ///
-    /// # Errors
-    /// See [`Family::decide`].
-    pub fn decide(&self, action: &Action<'_>, now: Instant) -> Result<Act, Refusal> {
-        each!(self, one => one.definition.decide(&one.state, action, now))
-    }
-
-    /// See [`Family::undoable`].
-    #[must_use]
-    pub fn undoable(&self, target: Option<Seq>) -> Option<Seq> {
-        each!(self, one => one.definition.undoable(&one.state, target))
-    }
-
-    /// See [`Family::levers`].
-    #[must_use]
-    pub fn levers(&self, now: Instant) -> Vec<Lever> {
-        each!(self, one => one.definition.levers(&one.state, now))
-    }
-
-    /// See [`Family::sentence`].
-    #[must_use]
-    pub fn sentence(&self, scope: &Scope<'_>) -> Vec<Part> {
-        each!(self, one => one.definition.sentence(scope))
-    }
-
-    /// See [`Family::view`].
-    #[must_use]
-    pub fn view(&self, scope: &Scope<'_>) -> View {
-        each!(self, one => one.definition.view(&one.state, scope))
-    }
-
-    /// See [`Family::sample`].
-    #[must_use]
-    pub fn sample(&self, scope: &Scope<'_>) -> View {
-        each!(self, one => one.definition.sample(scope))
-    }
-
-    /// See [`Family::wakes_at`].
-    #[must_use]
-    pub fn wakes_at(&self, scope: &Scope<'_>) -> Option<Instant> {
-        each!(self, one => one.definition.wakes_at(&one.state, scope))
-    }
-
-    /// See [`Family::explain`].
-    #[must_use]
-    pub fn explain(&self, scope: &Scope<'_>) -> Slip {
-        each!(self, one => one.definition.explain(&one.state, scope))
-    }
-}
+/// Whom samples name, some in other scripts.
+pub(crate) const SAMPLE_NAMES: [&str; 20] = [
+    "pinecone_ade",
+    "quietferry",
+    "moss_and_marl",
+    "tinplate_ruth",
+    "ninepins",
+    "kestrel_oak",
+    "oatcake_jo",
+    "lamplit_sam",
+    "semaphore_sue",
+    "dusty_bogie",
+    "駅長🚂",
+    "Zażółć",
+    "Стрелочник",
+    "brass_whistle",
+    "fog_signal",
+    "clinker_kit",
+    "Ευγενία",
+    "ballast_bea",
+    "gauge_one",
+    "halt_hana",
+];
 
 /// The refusal of an edit to a part that the family does not have.
 fn no_such_part(key: &str) -> EditError {

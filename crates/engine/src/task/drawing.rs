@@ -1,7 +1,7 @@
 //! From the state to the board: what has changed is drawn once and hung up.
 
 use super::{PULSE_IDLE, Task};
-use crate::draw::{Drawn, Heard, OnAir, Pulse, PulseFeed, Shown};
+use crate::draw::{Drawn, Heard, OnAir, Pulse, PulseFeed, Seen, Shown};
 use tally_core::Instant;
 use tally_core::channel::RollLine;
 use tally_core::ids::{FeedId, WidgetId};
@@ -30,10 +30,21 @@ impl Task {
         }
     }
 
-    fn drawn(&self, id: WidgetId, plate: Option<usize>, now: Instant) -> Option<Drawn> {
+    fn drawn(&mut self, id: WidgetId, plate: Option<usize>, now: Instant) -> Option<Drawn> {
         let piece = self.channel.widget(id)?;
-        let (view, levers) = (piece.view(&self.channel.scope(now)), piece.levers(now));
-        let shown = Shown { id, plate, seq: self.channel.last_seq(), view: &view, levers: &levers, now };
+        let scope = self.channel.scope(now);
+        let (view, levers) = (piece.view(&scope), piece.levers(now));
+        let feast = self.watches.entry(id).or_default().look(&view, now);
+        let draft = self.channel.draft(id).map(|draft| (draft.view(&scope), draft.look()));
+        let shown = Shown {
+            id,
+            plate,
+            seq: self.channel.last_seq(),
+            seen: Seen { view: &view, look: piece.look(), feast },
+            tried: draft.as_ref().map(|(view, look)| Seen { view, look, feast: None }),
+            levers: &levers,
+            now,
+        };
         Some(self.inner.draw.widget(&shown))
     }
 
@@ -54,7 +65,10 @@ impl Task {
             roll: &roll,
             pages: self.board.pages(),
             on_air: self.channel.book().shows().on_air().map_or(OnAir::Off, |show| OnAir::Since(show.from)),
-            chat: self.hearing.newest_chat(&self.feeds),
+            chat: self.channel.chat().newest().next().and_then(|(_, from, line)| {
+                let feed = self.feeds.iter().find(|feed| feed.id == from.0)?;
+                Some((feed.name.as_str(), line))
+            }),
             calendar: self.channel.settings().calendar,
             now: self.inner.clock.now(),
         };

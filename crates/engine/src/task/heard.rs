@@ -1,22 +1,19 @@
 //! What is heard through feeds besides lines of the record: chat, and how each feed fares.
 
 use crate::draw::Heard;
-use crate::orders::{ChatLine, Report};
+use crate::orders::Report;
 use std::collections::{BTreeMap, VecDeque};
 use tally_core::Instant;
 use tally_core::happening::Happening;
 use tally_core::ids::FeedId;
 use tally_store::feeds::Feed;
 
-/// How many lines of chat are remembered.
-const CHAT: usize = 200;
-/// How many rehearsed happenings are.
+/// How many rehearsed happenings are remembered.
 const REHEARSED: usize = 20;
 
 /// See the module.
 #[derive(Debug, Default)]
 pub struct Hearing {
-    chat: VecDeque<(FeedId, ChatLine)>,
     rehearsed: VecDeque<(Instant, Happening)>,
     states: BTreeMap<FeedId, State>,
 }
@@ -39,17 +36,10 @@ impl Hearing {
         }
     }
 
-    pub(crate) fn chat(&mut self, feed: FeedId, lines: Vec<ChatLine>, now: Instant) {
+    pub(crate) fn chat(&mut self, feed: FeedId, lines: usize, now: Instant) {
         self.report(feed, Report::Heard, now);
         if let Some(state) = self.states.get_mut(&feed) {
-            state.lines += lines.len() as u64;
-        }
-        let skip = lines.len().saturating_sub(CHAT);
-        for line in lines.into_iter().skip(skip) {
-            if self.chat.len() == CHAT {
-                self.chat.pop_front();
-            }
-            self.chat.push_back((feed, line));
+            state.lines += lines as u64;
         }
     }
 
@@ -85,16 +75,5 @@ impl Hearing {
     #[must_use]
     pub fn chat_lines(&self, feed: FeedId) -> u64 {
         self.states.get(&feed).map_or(0, |state| state.lines)
-    }
-
-    /// The newest lines of chat that came through a feed, newest first.
-    pub fn newest(&self, feed: FeedId) -> impl Iterator<Item = &ChatLine> {
-        self.chat.iter().rev().filter(move |(from, _)| *from == feed).map(|(_, line)| line)
-    }
-
-    pub(crate) fn newest_chat<'a>(&'a self, feeds: &'a [Feed]) -> Option<(&'a str, &'a ChatLine)> {
-        let (from, line) = self.chat.back()?;
-        let feed = feeds.iter().find(|feed| feed.id == from.0)?;
-        Some((&feed.name, line))
     }
 }

@@ -1,22 +1,27 @@
 //! One channel's task: the only writer of its state and of its ledger.
 
-mod definitions;
 mod drawing;
+mod feasts;
 pub mod heard;
 mod record;
+mod rehearsing;
+mod shaping;
 
 use crate::board::Board;
 use crate::engine::Inner;
 use crate::error::EngineError;
 use crate::orders::Order;
 use crate::publish::Pace;
+use feasts::Feasts;
 use heard::Hearing;
+use rehearsing::Rehearsal;
 use std::collections::BTreeMap;
 use std::sync::Arc;
 use std::time::Duration;
 use tally_core::Instant;
 use tally_core::channel::Channel;
 use tally_core::ids::{ChannelId, FeedId, Seq, WidgetId};
+use tally_core::widgets::Setup;
 use tally_store::accounts::AirSignals;
 use tally_store::feeds::Feed;
 use tally_store::snapshots::BookPart;
@@ -26,7 +31,7 @@ use tokio::sync::mpsc;
 const PAGE: i64 = 5_000;
 /// A snapshot is kept whenever this many entries have come since the last.
 const SNAPSHOT_EVERY: u64 = 50_000;
-/// Where a channel stands whose snapshot is out of date, because its definitions have changed.
+/// Where a channel stands whose snapshot is out of date, because its setups have changed.
 const NO_SNAPSHOT: Seq = Seq(0);
 /// Lines that are taken together into one append.
 const MOST_DRAFTS: usize = 4_000;
@@ -43,9 +48,11 @@ pub(crate) async fn load(
     waiting: mpsc::Receiver<Order>,
 ) -> Result<(), EngineError> {
     let record = inner.store.channel(id).await?;
-    let widgets = inner.store.widgets(id).await?;
+    let mut widgets = inner.store.widgets(id).await?;
     let tokens: BTreeMap<WidgetId, String> = widgets.iter().map(|one| (one.id, one.page_token.clone())).collect();
-    let empty = Channel::new(record.settings, widgets.into_iter().map(|one| (one.id, one.definition.unfolded())));
+    widgets.retain(|one| !one.archived);
+    let drafts: Vec<(WidgetId, Setup)> = widgets.iter().filter_map(|one| Some((one.id, one.draft.clone()?))).collect();
+    let empty = Channel::new(record.settings, widgets.into_iter().map(|one| (one.id, one.setup.unfolded())));
     let mut channel = match inner.store.snapshot(id).await? {
         Some((snapshot, pages)) => empty.resume(snapshot, pages).unwrap_or(empty),
         None => empty,
@@ -67,10 +74,16 @@ pub(crate) async fn load(
         behind: true,
         ring: None,
         air: record.air_signals,
+        edits_at_once: record.edits_at_once,
         hearing: Hearing::default(),
+        watches: BTreeMap::new(),
         rehearsal: None,
     };
     task.catch_up().await?;
+    for (id, setup) in drafts {
+        let draft = task.with(id, setup).await?;
+        task.channel.try_out(id, Some(draft));
+    }
     let all: Vec<WidgetId> = task.channel.widgets().map(|(id, _)| id).collect();
     task.pace.touch(all);
     task.draw();
@@ -101,10 +114,14 @@ struct Task {
     ring: Option<(Instant, Vec<WidgetId>)>,
     /// Which signals put the channel on air and take it off.
     air: AirSignals,
+    /// Whether edits are on air at once.
+    edits_at_once: bool,
     /// What is heard through feeds besides lines of the record.
     hearing: Hearing,
-    /// The make-believe record, from the first rehearsed happening until a definition changes.
-    rehearsal: Option<Channel>,
+    /// Who watches the goals, to celebrate them.
+    watches: BTreeMap<WidgetId, Feasts>,
+    /// The make-believe record, from the first rehearsed happening on.
+    rehearsal: Option<Rehearsal>,
 }
 
 impl Task {
@@ -170,22 +187,25 @@ impl Task {
             Order::Settle { record, reply } => {
                 let _ = reply.send(self.settle(*record).await);
             }
-            Order::Rehearse { widget, event, feed, reply } => {
-                let _ = reply.send(self.rehearse(widget, *event, feed));
+            Order::Rehearse { widget, make_believe, feed, reply } => {
+                let _ = reply.send(self.rehearse(widget, make_believe, feed));
             }
             Order::Report { feed, report } => {
                 self.hearing.report(feed, report, self.inner.clock.now());
                 self.pulse_soon();
             }
             Order::Chat { feed, lines } => {
-                self.hearing.chat(feed, lines, self.inner.clock.now());
+                self.hearing.chat(feed, lines.len(), self.inner.clock.now());
+                let touched = self.channel.hear(feed, lines);
+                self.pace.touch(touched);
+                self.set_alarm();
                 self.pulse_soon();
             }
-            Order::Edit { widget, key, text, reply } => {
-                let _ = reply.send(self.edit(widget, &key, &text).await);
+            Order::Shape { widget, shaping, reply } => {
+                let _ = reply.send(self.shape(widget, shaping).await);
             }
-            Order::Create { definition, page_token, reply } => {
-                let _ = reply.send(self.create(definition, page_token).await);
+            Order::Create { setup, page_token, reply } => {
+                let _ = reply.send(self.create(*setup, page_token).await);
             }
             Order::Readdress { widget, page_token, reply } => {
                 let _ = reply.send(self.readdress(widget, page_token).await);

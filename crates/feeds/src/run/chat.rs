@@ -6,8 +6,9 @@ use base64::Engine as _;
 use base64::prelude::BASE64_STANDARD;
 use std::sync::Arc;
 use std::time::Duration;
+use tally_core::chat::{ChatLine, Role};
 use tally_core::text;
-use tally_engine::{ChatLine, Report};
+use tally_engine::Report;
 use tally_store::feeds::Chat;
 use tokio::io::{AsyncBufRead, AsyncBufReadExt, AsyncRead, AsyncWrite, AsyncWriteExt, BufReader};
 use tokio::net::TcpStream;
@@ -183,7 +184,8 @@ fn said(message: &Message<'_>, chat: &Chat, now: tally_core::Instant) -> Option<
         return None;
     }
     let clean = |text: &str| text.chars().filter(|c| !c.is_control()).take(text::MESSAGE_MOST).collect::<String>();
-    Some(ChatLine { at: message.at().unwrap_or(now), name: clean(message.name()), text: clean(text) })
+    let role = Role::of_badges(message.tags.get("badges").map_or("", String::as_str));
+    Some(ChatLine { at: message.at().unwrap_or(now), name: clean(message.name()), role, text: clean(text) })
 }
 
 /// What to answer to a line that nobody said, and how far that brings us.

@@ -11,7 +11,8 @@ use tally_core::happening::{Actor, Happening, Tier};
 use tally_core::ids::{FeedId, Seq, WidgetId};
 use tally_core::measure::{Measure, Weights};
 use tally_core::money::{Currency, Money};
-use tally_core::widgets::goal::Goal;
+use tally_core::widgets::goal::{Aim, Goal};
+use tally_core::widgets::starts::STARTS;
 use tally_core::widgets::{Definition, Settings};
 
 const ROUNDS: usize = 5;
@@ -31,20 +32,25 @@ fn settings() -> Settings {
     }
 }
 
-/// A hundred goals over every measure and several periods, some of them narrowed down.
+/// A hundred widgets of all families that read the ledger, as they begin; goals over every measure
+/// and several periods among them, some narrowed down.
 fn channel() -> Channel {
     let periods = [Period::Today, Period::ThisMonth, Period::AllTime, Period::LastDays(30), Period::ThisYear];
-    let settings = settings();
+    let (settings, now) = (settings(), "2026-11-24T19:00:00Z".parse().unwrap());
     let widgets = (1..=100_u32).map(|number| {
         let at = number as usize;
+        if number % 3 != 0 {
+            let start = STARTS[(at * 5) % STARTS.len()];
+            return (WidgetId(number), start.piece(&settings, now).unwrap().unwrap());
+        }
         let mut count = Count::of(Measure::ALL[at % Measure::ALL.len()], periods[at % periods.len()]);
         if number % 4 == 0 {
             count.only.least = 2;
         }
-        let goal = Goal { count, ..Goal::standard(&settings) };
+        let goal = Goal::of(Aim { count, ..Aim::standard(&settings) });
         (WidgetId(number), Definition::Goal(goal).unfolded())
     });
-    Channel::new(settings.clone(), widgets)
+    Channel::new(settings.clone(), widgets.collect::<Vec<_>>())
 }
 
 /// The happening of a number: kinds, people and amounts by turns.
@@ -113,7 +119,27 @@ fn costs(before: u64) -> (f64, f64) {
     (began.elapsed().as_nanos() as f64 / EVENTS as f64, touched as f64 / EVENTS as f64)
 }
 
+/// Widget updates a second over a whole record, a year long, from its first entry on.
+fn whole() -> (f64, f64) {
+    let end: tally_core::Instant = "2026-11-24T19:00:00Z".parse().unwrap();
+    let mut channel = channel();
+    channel.turn(end);
+    let record: Vec<Entry> = entries(LONG, end).collect();
+    let began = Instant::now();
+    let touched: usize = record.iter().map(|entry| channel.apply(entry).len()).sum();
+    let seconds = began.elapsed().as_secs_f64();
+    #[allow(clippy::cast_precision_loss)]
+    (touched as f64 / seconds / 1e6, LONG as f64 / seconds)
+}
+
 pub fn measure(report: &mut Report) {
+    let (updates, events) = whole();
+    report.add(
+        "1,000,000 events through 100 mixed widgets",
+        format!("{updates:.1} million widget updates/s"),
+        format!("{events:.0} events/s"),
+        "≥ 1 million updates/s",
+    );
     let (mut short, mut long, mut touched) = (Vec::new(), Vec::new(), 0.0);
     for _ in 0..ROUNDS {
         short.push(costs(SHORT).0);

@@ -1,8 +1,8 @@
 //! The load bench: how fast, beside bare baselines run in the same minutes on the same machine.
 //!
 //! Nothing is asserted here, since machines are noisy. It prints a table and, run whole, writes
-//! `docs/bench.md`. `./bench ingest`, `./bench dom`, `./bench pages`, `./bench fold` and `./bench record` run one
-//! part each.
+//! `docs/bench.md`. `./bench ingest`, `./bench dom`, `./bench pages`, `./bench fold`, `./bench record`
+//! and `./bench show` run one part each.
 
 #![allow(clippy::unwrap_used, clippy::expect_used, missing_docs)]
 
@@ -16,6 +16,7 @@ mod ingest;
 mod pages;
 mod record;
 mod report;
+mod show;
 
 use report::Report;
 
@@ -42,6 +43,9 @@ fn main() {
         }
         if wanted("record") {
             record::measure(&mut report).await;
+        }
+        if wanted("show") {
+            show::measure(&mut report).await;
         }
         report.print();
         if arguments.is_empty() {

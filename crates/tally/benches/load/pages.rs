@@ -89,7 +89,7 @@ async fn ours() -> (Figures, usize) {
     let example = Page::open(url).await.drawn("counter-value").await.to_string().len();
 
     let before = resident(program.id());
-    let mut crowd = Crowd::open(url, "data-bump>").await;
+    let mut crowd = Crowd::open(url, "data-t=\\\"").await;
     tokio::time::sleep(Duration::from_secs(1)).await;
     let mut sent = Vec::new();
     let mut pace = tokio::time::interval(EVERY);

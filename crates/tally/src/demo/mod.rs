@@ -11,15 +11,18 @@ use std::path::Path;
 use tally_core::Instant;
 use tally_core::book::shows::ShowAct;
 use tally_core::calendar::{Calendar, Period};
+use tally_core::channel::Channel;
 use tally_core::count::Count;
 use tally_core::entry::Incoming;
 use tally_core::ids::{ChannelId, FeedId};
 use tally_core::measure::{Measure, Weights};
 use tally_core::money::{Currency, MoneyError};
+use tally_core::sentence::EditError;
 use tally_core::widgets::countdown::Countdown;
 use tally_core::widgets::counter::{Counter, Resets};
-use tally_core::widgets::goal::Goal;
-use tally_core::widgets::{Definition, Settings};
+use tally_core::widgets::goal::{Aim, Goal, Then};
+use tally_core::widgets::starts::Start;
+use tally_core::widgets::{Definition, Family, Settings, Setup};
 use tally_engine::{By, ChannelHandle, Engine, EngineError};
 use tally_standin::{Wirings, delivery};
 use tally_store::feeds::{Chat, Poll, Wiring};
@@ -47,6 +50,9 @@ pub enum DemoError {
     /// The demo's own currency is unknown, which a test rules out.
     #[error("the demo could not be loaded: {0}")]
     Money(#[from] MoneyError),
+    /// A widget of the demo does not take what the demo says, which a test rules out.
+    #[error("the demo could not be loaded: {0}")]
+    Widget(#[from] EditError),
     /// No password could be hashed.
     #[error("the demo could not be loaded: no password could be hashed")]
     Password,
@@ -67,24 +73,61 @@ fn settings() -> Result<Settings, MoneyError> {
     })
 }
 
-fn widgets() -> [Definition; 5] {
+/// The demo's widgets: what Odile and Bram keep themselves, and one of each family from its start.
+fn widgets(settings: &Settings, now: Instant) -> Result<Vec<Setup>, EditError> {
     let goal = |title: &str, measure, period, target, start| {
-        Definition::Goal(Goal { title: title.into(), count: Count::of(measure, period), target, start, until: None })
+        let count = Count::of(measure, period);
+        let (title, then) = (title.into(), Then::CountPast);
+        Setup::from(Definition::Goal(Goal::of(Aim { title, count, target, start, until: None, then })))
     };
-    let counter =
-        |title: &str, resets| Definition::Counter(Counter { title: title.into(), resets, ..Counter::standard() });
-    [
+    let counter = |title: &str, resets| {
+        Setup::from(Definition::Counter(Counter { title: title.into(), resets, ..Counter::standard(settings) }))
+    };
+    let mut all = vec![
         goal("Turntable motor", Measure::AmountOfTips, Period::ThisMonth, 35_000, 2_000),
         goal("New platform hands", Measure::SubscriberWeight, Period::ThisShow, 40, 0),
         counter("Derailments", Resets::ByHand),
         counter("Cups of tea", Resets::EachDay),
-        Definition::Countdown(Countdown {
+        Setup::from(Definition::Countdown(Countdown {
             title: "First train leaves in".into(),
             seconds: 600,
             ready_text: String::new(),
             done_text: "All aboard".into(),
-        }),
-    ]
+        })),
+    ];
+    let ladder = "Tea break: 100\nPaint No. 7: 250\nNight train: 400\nThirty hours: 600";
+    let from_starts: [(&str, &[(&str, &str)]); 9] = [
+        ("ladder", &[("title", "Night-train"), ("period", "this_month"), ("rungs", ladder)]),
+        (
+            "tonight-in-figures",
+            &[
+                ("title", "This month"),
+                ("1.period", "this_month"),
+                ("2.period", "this_month"),
+                ("3.period", "this_month"),
+            ],
+        ),
+        ("latest-supporter", &[("look", "lamp")]),
+        ("in-turn", &[("look", "linen")]),
+        ("just-now", &[]),
+        ("tape", &[]),
+        ("top-five", &[]),
+        ("new-followers", &[("rows", "2"), ("columns", "5"), ("shape", "windows")]),
+        ("chat", &[("look", "lamp")]),
+    ];
+    for (key, edits) in from_starts {
+        let Some(mut piece) =
+            Start::of_key(key).and_then(|start| start.piece(settings, now).transpose()).transpose()?
+        else {
+            continue;
+        };
+        let nothing = Channel::new(settings.clone(), []);
+        for (part, text) in edits {
+            (piece, _) = piece.edited(part, text, &nothing.scope(now))?;
+        }
+        all.push(piece.setup());
+    }
+    Ok(all)
 }
 
 /// Where the stand-ins listen.
@@ -182,8 +225,8 @@ pub async fn load(
         for (name, wiring) in stand_ins.map(wired).into_iter().flatten() {
             feed(store, channel, name, wiring).await?;
         }
-        for definition in widgets() {
-            store.create_widget(channel, definition, tokens::token(&mut rand::rng())).await?;
+        for setup in widgets(&settings()?, engine.now())? {
+            store.create_widget(channel, setup, tokens::token(&mut rand::rng())).await?;
         }
         store.create_api_token(channel, "demo scripts".into(), "read operate".into(), fresh.api_token.clone()).await?;
         remember(&engine.channel(channel).await?, feeds, engine.now(), days).await?;

@@ -89,7 +89,7 @@ impl Note {
             }
         };
         let widget = |widget: &WidgetRecord| {
-            let piece = widget.definition.clone().unfolded();
+            let piece = widget.setup.clone().unfolded();
             WidgetNote {
                 id: widget.id.0,
                 name: piece.title().to_owned(),

@@ -77,7 +77,8 @@ fn start() -> (Database, Program) {
 async fn rooms_are_closed_to_strangers() {
     let (_database, program) = start();
     let mut visitor = Visitor::new(&program.base);
-    for room in ["/desk", "/widgets", "/widgets/1", "/feeds", "/ledger", "/live"] {
+    for room in ["/desk", "/widgets", "/widgets/1", "/widgets/1/looks", "/widgets/starts", "/feeds", "/ledger", "/live"]
+    {
         let answer = visitor.get(room).await;
         assert_eq!(
             (answer.status().as_u16(), &answer.headers()["location"]),
@@ -87,6 +88,10 @@ async fn rooms_are_closed_to_strangers() {
     }
     assert_eq!(visitor.get("/first-visit").await.status(), 404, "somebody owns this server already");
     assert_eq!(visitor.get("/nowhere").await.status(), 404);
+    // What pages on air load is open to whoever knows the address, and to nobody who guesses.
+    for guess in ["/clips/guessed", "/faces/AAAAAAAAAAAAAAAAAAAAAA/aHR0cDovLzEyNy4wLjAuMS8", "/w/guessed"] {
+        assert_eq!(visitor.get(guess).await.status(), 404, "{guess}");
+    }
 }
 
 #[tokio::test(flavor = "multi_thread")]
@@ -133,8 +138,10 @@ async fn whatever_changes_something_needs_the_token_of_the_page() {
     assert_eq!(visitor.post("/sign-in", "forged", &[("name", "odile"), ("password", "x")]).await.status(), 403);
     visitor.enter(&program).await;
     let edit = [("key", "target"), ("text", "1")];
-    assert_eq!(visitor.post("/widgets/1/sentence", "", &edit).await.status(), 403);
-    assert_eq!(visitor.post("/widgets/1/sentence", "forged", &edit).await.status(), 403);
+    assert_eq!(visitor.post("/widgets/1/edit", "", &edit).await.status(), 403);
+    for path in ["/widgets/1/edit", "/widgets/1/put-on-air", "/widgets/1/clips?name=x", "/clips/x/remove"] {
+        assert_eq!(visitor.post(path, "forged", &edit).await.status(), 403, "{path}");
+    }
     assert_eq!(program.text(&program.widget("Turntable motor")).await, "£212.50 of £350 (60 %)");
     // A page of another site may not listen in either.
     let live = visitor.client.get(format!("{}/live", program.base)).header("origin", "http://elsewhere.example");
@@ -173,7 +180,8 @@ async fn names_from_outside_never_run_as_markup() {
     visitor.enter(&program).await;
     let csrf = visitor.csrf("/widgets/3").await;
     let edit = [("key", "title"), ("text", "<img src=x onerror=alert(1)>")];
-    assert_eq!(visitor.post("/widgets/3/sentence", &csrf, &edit).await.status(), 200);
+    assert_eq!(visitor.post("/widgets/3/edit", &csrf, &edit).await.status(), 200);
+    assert_eq!(visitor.post("/widgets/3/put-on-air", &csrf, &[]).await.status(), 200);
     for path in ["/widgets", "/widgets/3", "/desk"] {
         let page = visitor.get(path).await.text().await.unwrap();
         assert!(!page.contains("<img src=x") && page.contains("img src=x onerror"), "{path}");

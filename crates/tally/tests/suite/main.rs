@@ -9,9 +9,11 @@ mod kit;
 
 mod air;
 mod api;
+mod bench;
 mod browser;
 mod crash;
 mod doors;
+mod families;
 mod feeds;
 mod ingest;
 mod pictures;

@@ -48,7 +48,21 @@ fn scene(program: &Program, backdrop: &str, places: &[(&str, [u32; 4])]) -> Stri
     format!("http://{at}/")
 }
 
-const OVER_BUSY: [(&str, [u32; 4]); 4] = [
+/// A whole overlay: what the demo's streamer has on air.
+const OVERLAY: [(&str, [u32; 4]); 10] = [
+    ("Turntable motor", [20, 560, 500, 155]),
+    ("Night-train", [960, 20, 300, 262]),
+    ("This month", [20, 20, 560, 128]),
+    ("First train leaves in", [600, 20, 300, 126]),
+    ("Just now", [20, 170, 380, 250]),
+    ("Top five this month", [880, 296, 380, 250]),
+    ("New on board", [420, 300, 440, 240]),
+    ("In turn", [20, 440, 380, 92]),
+    ("Derailments", [920, 572, 340, 110]),
+    ("On the line", [0, 748, 1280, 52]),
+];
+/// Its figures alone.
+const FIGURES: [(&str, [u32; 4]); 4] = [
     ("Turntable motor", [30, 590, 600, 180]),
     ("New platform hands", [650, 590, 600, 180]),
     ("Derailments", [30, 30, 380, 120]),
@@ -82,9 +96,9 @@ async fn take_all() {
     sender.deliver(&tip("12.50")).await;
     let refunded = sender.deliver(&tip("40")).await["last_seq"].as_u64().unwrap();
 
-    browser.go(&scene(&program, "busy", &OVER_BUSY)).await;
+    browser.go(&scene(&program, "busy", &OVERLAY)).await;
     take(&browser, "widgets-on-air").await;
-    browser.go(&scene(&program, "dark", &OVER_BUSY)).await;
+    browser.go(&scene(&program, "dark", &FIGURES)).await;
     take(&browser, "widgets-on-air-dark").await;
 
     browser.sign_in(&program.base, &program.demo()).await;
@@ -109,14 +123,29 @@ async fn take_all() {
     browser.click("[data-part=target] .part-shown").await;
     take(&browser, "bench").await;
     browser.keys("\u{e00c}").await;
-    browser.click("#slip summary").await;
-    browser.run("document.getElementById('work').scrollTo(0, 1e6)").await;
+    browser.run("document.querySelector('#slip details').open = true; document.getElementById('slip').scrollIntoView({block: 'start'})").await;
+    browser.run("document.getElementById('work').scrollBy(0, -250)").await;
     take(&browser, "explain").await;
-    browser.click("#slip summary").await;
-    browser.click(".bench-side .press-small").await;
+    browser
+        .run("document.querySelector('#slip details').open = false; document.getElementById('work').scrollTo(0, 0)")
+        .await;
+    browser.click("[name=act][value=one]").await;
     browser.shows("#stations", "On air").await;
-    browser.run("document.getElementById('work').scrollTo(0, 1e6)").await;
+    browser.run("document.getElementById('work').scrollTo(0, 240)").await;
     take(&browser, "rehearsal").await;
+    let list = program.widget("Just now")["id"].clone();
+    browser.go(&format!("{}/widgets/{list}", program.base)).await;
+    browser.live().await;
+    browser.click("[data-drawer=kinds]").await;
+    browser.click("[data-kind=tip] summary").await;
+    browser.run("document.getElementById('work').scrollTo(0, 420)").await;
+    take(&browser, "drawers").await;
+    browser.go(&format!("{}/widgets/{list}/looks?figures=sample&backdrop=busy", program.base)).await;
+    take(&browser, "looks").await;
+    browser.go(&format!("{}/widgets", program.base)).await;
+    browser.click("[data-open=new-widget]").await;
+    browser.shows(".starts", "A ladder of promises").await;
+    take(&browser, "starts").await;
     let night: Value = json!({"features": [{"name": "prefers-color-scheme", "value": "dark"}]});
     browser.devtools("Emulation.setEmulatedMedia", night).await;
     browser.go(&format!("{}/desk", program.base)).await;

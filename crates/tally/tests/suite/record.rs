@@ -184,6 +184,7 @@ async fn shows_begin_by_hand_or_by_a_signal_and_are_trimmed_afterwards() {
         ("weight_2", "2"),
         ("weight_3", "5"),
         ("weights_from", "now"),
+        ("edits", "tried"),
     ];
     let signals = |on, off| [&settings[..], &[("on_air", on), ("off_air", off)]].concat();
     assert!(owner.refused("/channel", &signals("x", "x")).await.contains("two names"));
@@ -225,6 +226,7 @@ async fn weights_and_the_base_currency_change_and_everything_is_derived_anew() {
             ("weights_from", from),
             ("on_air", ""),
             ("off_air", ""),
+            ("edits", "tried"),
         ]
     };
     owner.done("/channel", &settings("GBP", "7", "now")).await;
@@ -248,7 +250,7 @@ async fn weights_and_the_base_currency_change_and_everything_is_derived_anew() {
 async fn a_rehearsal_passes_every_station_and_leaves_no_trace() {
     let (_database, program) = start();
     let owner = Owner::of(&program).await;
-    let told = owner.done("/widgets/1/rehearse", &[]).await;
+    let told = owner.done("/widgets/1/rehearse", &[("act", "one")]).await;
     for station in [
         "Somebody rehearsing tipped £5.",
         "It keeps the contract",
@@ -260,7 +262,7 @@ async fn a_rehearsal_passes_every_station_and_leaves_no_trace() {
         assert!(told.contains(station), "{station}: {told}");
     }
     let page = crate::kit::page::Page::open(program.widget("Turntable motor")["page_url"].as_str().unwrap()).await;
-    let told = owner.done("/widgets/1/rehearse", &[]).await;
+    let told = owner.done("/widgets/1/rehearse", &[("act", "one")]).await;
     assert!(told.contains("to £30 of £350") && told.contains("1 page of it is open"), "{told}");
     drop(page);
     let slip = owner.page("/widgets/1").await;
@@ -270,12 +272,12 @@ async fn a_rehearsal_passes_every_station_and_leaves_no_trace() {
 
     // What a filter would leave out is said, and what it wants is tried.
     for (key, text) in [("only", "people"), ("people", "bram"), ("only", "least"), ("least", "12")] {
-        owner.done("/widgets/1/sentence", &[("key", key), ("text", text)]).await;
+        owner.done("/widgets/1/edit", &[("key", key), ("text", text)]).await;
     }
-    let told = owner.done("/widgets/1/rehearse", &[]).await;
+    let told = owner.done("/widgets/1/rehearse", &[("act", "one")]).await;
     assert!(told.contains("bram tipped £12.") && told.contains("It counts £12."), "{told}");
-    owner.done("/widgets/2/sentence", &[("key", "measure"), ("text", "count_of_raids")]).await;
-    let told = owner.done("/widgets/2/rehearse", &[]).await;
+    owner.done("/widgets/2/edit", &[("key", "measure"), ("text", "count_of_raids")]).await;
+    let told = owner.done("/widgets/2/rehearse", &[("act", "one")]).await;
     assert!(told.contains("It is left out: after the period."), "the last show is over: {told}");
-    assert!(owner.refused("/widgets/3/rehearse", &[]).await.contains("operate it from the desk"));
+    assert!(owner.refused("/widgets/3/rehearse", &[("act", "one")]).await.contains("operate it from the desk"));
 }

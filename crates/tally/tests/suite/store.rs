@@ -50,7 +50,8 @@ fn the_schema_file_names_the_columns_that_the_migrations_make() {
     conn.run_pending_migrations(MIGRATIONS).unwrap();
     let query = "SELECT CONCAT_WS('.', table_name, column_name) AS shape FROM information_schema.columns \
         WHERE table_schema = DATABASE() AND table_name NOT LIKE '\\_\\_%' ORDER BY shape";
-    let made: Vec<String> = sql_query(query).load::<Column>(&mut conn).unwrap().into_iter().map(|c| c.shape).collect();
+    let mut made: Vec<String> =
+        sql_query(query).load::<Column>(&mut conn).unwrap().into_iter().map(|c| c.shape).collect();
     let mut told = Vec::new();
     let mut table = "";
     for line in include_str!("../../../store/src/schema.rs").lines().map(str::trim) {
@@ -61,6 +62,8 @@ fn the_schema_file_names_the_columns_that_the_migrations_make() {
         }
     }
     told.sort();
+    // MariaDB and we disagree on where an underscore comes.
+    made.sort();
     assert_eq!(told, made);
 }
 

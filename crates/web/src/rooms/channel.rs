@@ -12,9 +12,11 @@ use actix_web::http::header::ContentType;
 use actix_web::{HttpResponse, web};
 use askama::Template;
 use serde::Deserialize;
+use tally_core::look::Sort;
 use tally_core::measure::Weights;
 use tally_core::widgets::Settings;
 use tally_store::accounts::{AirSignals, ChannelRecord};
+use tally_store::clips::Clip;
 
 #[derive(Template)]
 #[template(path = "rooms/channel.html")]
@@ -25,6 +27,7 @@ struct Page {
     currencies: &'static [&'static str],
     weights: [u16; 3],
     week_days: [&'static str; 3],
+    clips: Vec<Clip>,
 }
 
 /// `GET /channel`
@@ -37,6 +40,7 @@ pub async fn page(app: web::Data<App>, owner: Owner) -> Result<HttpResponse, Web
         zones: chrono_tz::TZ_VARIANTS.iter().map(|zone| zone.name()).collect(),
         currencies: &CURRENCIES,
         week_days: ["Mon", "Sat", "Sun"],
+        clips: app.engine.store().clips(owner.channel.id).await?,
     };
     Ok(HttpResponse::Ok().insert_header(ContentType::html()).body(html(&page)))
 }
@@ -55,6 +59,7 @@ pub struct Form {
     weights_from: String,
     on_air: String,
     off_air: String,
+    edits: String,
 }
 
 /// `POST /channel`
@@ -100,5 +105,6 @@ fn told(form: &Form, record: ChannelRecord, now: tally_core::Instant) -> Result<
         name: named("The channel's name", &form.channel)?,
         settings: Settings { currency, calendar, weights },
         air_signals,
+        edits_at_once: form.edits == "at_once",
     })
 }

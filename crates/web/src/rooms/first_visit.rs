@@ -64,7 +64,7 @@ pub async fn page(app: web::Data<App>, request: HttpRequest, session: Session) -
     let page = Page {
         build: crate::assets::build(),
         csrf: csrf::token(&session),
-        families: &Definition::FAMILIES,
+        families: Definition::FAMILIES,
         zones: chrono_tz::TZ_VARIANTS.iter().map(|zone| zone.name()).collect(),
         currencies: &CURRENCIES,
     };
@@ -145,7 +145,7 @@ async fn settle(app: &App, session: &Session, form: Form) -> Result<String, WebE
         store.create_feed(id, "Tip service".into(), Wiring::Webhook { expand_gifts: false }, token, secret).await?;
     }
     let channel = app.engine.channel(id).await?;
-    let widget = channel.create(piece.definition(), tokens::token(&mut rand::rng())).await?;
+    let widget = channel.create(piece.setup(), tokens::token(&mut rand::rng())).await?;
     session::sign_in(session, &store.user_by_name(name).await?)?;
     Ok(format!("/widgets/{widget}"))
 }

@@ -9,7 +9,6 @@ mod frame;
 pub mod health;
 pub mod ledger;
 mod readiness;
-pub mod rehearse;
 pub mod shelf;
 pub mod shows;
 pub mod sign_in;

@@ -15,7 +15,9 @@ use askama::Template;
 use serde::Deserialize;
 use tally_core::ids::WidgetId;
 use tally_core::sentence;
-use tally_core::widgets::Definition;
+use tally_core::widgets::starts::{STARTS, Start};
+use tally_core::widgets::{Definition, Piece, Setup};
+use tally_engine::Shaping;
 
 /// One widget on the shelf.
 struct Row {
@@ -24,7 +26,15 @@ struct Row {
     title: String,
     sentence: String,
     drawing: String,
+    trying: bool,
     readiness: Readiness,
+}
+
+/// One widget in the archive.
+struct Away {
+    id: WidgetId,
+    family: &'static str,
+    title: String,
 }
 
 #[derive(Template)]
@@ -32,7 +42,21 @@ struct Row {
 struct Page {
     frame: Frame,
     rows: Vec<Row>,
+    away: Vec<Away>,
     families: &'static [(&'static str, &'static str, &'static str)],
+    starts: &'static [Start],
+}
+
+/// A start really drawn, with made-up figures.
+#[derive(Template)]
+#[template(path = "rooms/starts.html")]
+struct Starts {
+    starts: Vec<(Start, &'static str, String)>,
+}
+
+/// The name of a family.
+fn family_name(key: &str) -> &'static str {
+    Definition::FAMILIES.iter().find(|(family, ..)| *family == key).map_or("", |(_, name, _)| name)
 }
 
 /// `GET /`: to the desk, or to wherever one gets there from.
@@ -44,40 +68,112 @@ pub async fn home(app: web::Data<App>) -> Result<HttpResponse, WebError> {
 /// `GET /widgets`
 pub async fn page(app: web::Data<App>, owner: Owner) -> Result<HttpResponse, WebError> {
     let feeds = app.engine.store().feeds(owner.channel.id).await?;
+    let all = app.engine.store().widgets(owner.channel.id).await?;
+    let away = all.into_iter().filter(|one| one.archived).map(|one| {
+        let piece = one.setup.unfolded();
+        Away { id: one.id, family: family_name(piece.key()), title: piece.title().to_owned() }
+    });
+    let away = away.collect();
     let rows = owner
         .channel
         .ask_all(move |channel, hearing, now| {
             let scope = channel.scope(now);
-            let row = |(id, piece): (WidgetId, &tally_core::widgets::Piece)| {
+            let row = |(id, piece): (WidgetId, &Piece)| {
                 Some(Row {
                     id,
-                    family: piece.key(),
+                    family: family_name(piece.key()),
                     title: piece.title().to_owned(),
                     sentence: sentence::plain(&piece.sentence(&scope)),
-                    drawing: widgets::draw(&piece.view(&scope)),
+                    drawing: widgets::draw(widgets::seen(piece, &piece.view(&scope))),
+                    trying: channel.draft(id).is_some(),
                     readiness: readiness::of(channel, hearing, id, &feeds, now)?,
                 })
             };
             channel.widgets().filter_map(row).collect()
         })
         .await?;
-    let page = Page { frame: Frame::new(&app, &owner, "/widgets").await?, rows, families: &Definition::FAMILIES };
+    let page = Page {
+        frame: Frame::new(&app, &owner, "/widgets").await?,
+        rows,
+        away,
+        families: Definition::FAMILIES,
+        starts: &STARTS,
+    };
     Ok(HttpResponse::Ok().insert_header(ContentType::html()).body(html(&page)))
 }
 
-/// Which family is wanted.
+/// `GET /widgets/starts`: the ready-made starts, drawn.
+pub async fn starts(owner: Owner) -> Result<HttpResponse, WebError> {
+    let drawn = owner
+        .channel
+        .ask(|channel, now| {
+            let scope = channel.scope(now);
+            let draw = |start: Start| {
+                let piece = start.piece(channel.settings(), now).ok()??;
+                let drawing = widgets::draw(widgets::seen(&piece, &piece.sample(&scope)));
+                Some((start, family_name(start.family), drawing))
+            };
+            STARTS.into_iter().filter_map(draw).collect()
+        })
+        .await?;
+    Ok(HttpResponse::Ok().insert_header(ContentType::html()).body(html(&Starts { starts: drawn })))
+}
+
+/// Which family, or which start, is wanted.
 #[derive(Deserialize)]
 pub struct New {
+    #[serde(default)]
     family: String,
+    #[serde(default)]
+    start: String,
 }
 
 /// `POST /widgets`: a new widget, and on to its bench.
 pub async fn create(owner: Owner, form: web::Form<New>) -> Result<HttpResponse, WebError> {
-    let family = form.into_inner().family;
-    let definition = owner.channel.ask(move |channel, _| Definition::standard(&family, channel.settings())).await?;
-    let Some(definition) = definition else {
-        return Ok(refusal("There is no such family of widgets; choose one from the shelf."));
-    };
-    let id = owner.channel.create(definition, tokens::token(&mut rand::rng())).await?;
+    let New { family, start } = form.into_inner();
+    let setup = owner
+        .channel
+        .ask(move |channel, now| match Start::of_key(&start) {
+            Some(start) => start.piece(channel.settings(), now).ok().flatten().map(|piece| piece.setup()),
+            None => Definition::standard(&family, channel.settings()).map(Setup::from),
+        })
+        .await?;
+    match setup {
+        Some(setup) => make(&owner, setup).await,
+        None => Ok(refusal("There is no such family of widgets; choose one from the shelf.")),
+    }
+}
+
+async fn make(owner: &Owner, setup: Setup) -> Result<HttpResponse, WebError> {
+    let id = owner.channel.create(setup, tokens::token(&mut rand::rng())).await?;
     Ok(go_to(&format!("/widgets/{id}")))
+}
+
+/// `POST /widgets/{id}/duplicate`: the same again, with an address of its own.
+pub async fn duplicate(owner: Owner, id: web::Path<u32>) -> Result<HttpResponse, WebError> {
+    let id = WidgetId(*id);
+    let setup = owner
+        .channel
+        .ask(move |channel, now| {
+            let piece = channel.staged(id)?;
+            // Eighty characters is the most that a title takes.
+            let title: String = format!("{}, again", piece.title().chars().take(70).collect::<String>());
+            let named = piece.edited("title", &title, &channel.scope(now));
+            Some(named.map_or_else(|_| piece.setup(), |(piece, _)| piece.setup()))
+        })
+        .await?
+        .ok_or(WebError::NotFound)?;
+    make(&owner, setup).await
+}
+
+/// `POST /widgets/{id}/archive`: off the shelf; its page goes blank.
+pub async fn archive(owner: Owner, id: web::Path<u32>) -> Result<HttpResponse, WebError> {
+    owner.channel.shape(WidgetId(*id), Shaping::Archive).await?;
+    Ok(go_to("/widgets"))
+}
+
+/// `POST /widgets/{id}/restore`: back on the shelf, at its old address.
+pub async fn restore(owner: Owner, id: web::Path<u32>) -> Result<HttpResponse, WebError> {
+    owner.channel.shape(WidgetId(*id), Shaping::Restore).await?;
+    Ok(go_to("/widgets"))
 }

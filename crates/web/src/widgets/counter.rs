@@ -1,15 +1,19 @@
 //! A counter on air: a number plate.
 
+use super::Drawing;
 use crate::draw::html;
 use askama::Template;
-use tally_core::widgets::counter::CounterView;
+use tally_core::widgets::Family;
+use tally_core::widgets::counter::{Counter, CounterView};
 
 #[derive(Template)]
 #[template(path = "widgets/counter.html")]
-struct Drawing<'a> {
+struct Inner<'a> {
     view: &'a CounterView,
 }
 
-pub(super) fn draw(view: &CounterView) -> String {
-    html(&Drawing { view })
+pub(super) fn draw(view: &CounterView) -> Drawing {
+    Drawing::of(Counter::KEY, Counter::SHAPES, html(&Inner { view }))
+        .figure("length", view.shown.chars().count())
+        .class("is-reached", view.reached)
 }

@@ -1,25 +1,151 @@
 //! How each family is drawn on air. One file and one template a family.
 
+mod carousel;
+mod chat_lines;
 mod countdown;
 mod counter;
+mod crowd_wall;
+mod event_list;
+mod face;
 mod goal;
+mod icon;
+mod label;
+mod leaderboard;
+mod ticker;
+mod total;
 
+use crate::draw::html;
+use askama::Template;
+use std::collections::BTreeMap;
+use tally_core::happening::Kind;
+use tally_core::look::{Font, Form, Look, Shape, Token};
 use tally_core::view::View;
+use tally_core::widgets::Piece;
+use tally_engine::Seen;
 
-/// The drawing of a widget, as HTML that goes inside its box.
-pub fn draw(view: &View) -> String {
-    match view {
-        View::Goal(view) => goal::draw(view),
-        View::Counter(view) => counter::draw(view),
-        View::Countdown(view) => countdown::draw(view),
+/// What is around every drawing: its look and what the page's script goes by.
+#[derive(Template)]
+#[template(path = "widgets/frame.html")]
+struct Frame<'a> {
+    family: &'static str,
+    classes: String,
+    look: String,
+    feast: Option<i64>,
+    celebrate: &'a str,
+    sound: &'a str,
+    volume: &'a str,
+    inner: String,
+}
+
+/// What a family's template gives: the inside, words about its state, and figures for its style.
+struct Drawing {
+    family: &'static str,
+    shapes: &'static [Shape],
+    inner: String,
+    classes: Vec<&'static str>,
+    figures: Vec<(&'static str, usize)>,
+}
+
+impl Drawing {
+    fn of(family: &'static str, shapes: &'static [Shape], inner: String) -> Self {
+        Self { family, shapes, inner, classes: Vec::new(), figures: Vec::new() }
+    }
+
+    fn figure(mut self, name: &'static str, figure: impl TryInto<usize>) -> Self {
+        self.figures.push((name, figure.try_into().unwrap_or(0)));
+        self
+    }
+
+    fn class(mut self, class: &'static str, wanted: bool) -> Self {
+        self.classes.extend(wanted.then_some(class));
+        self
     }
 }
 
-/// The widget's name.
-pub fn title(view: &View) -> &str {
-    match view {
-        View::Goal(view) => &view.title,
-        View::Counter(view) => &view.title,
-        View::Countdown(view) => &view.title,
+/// The drawing of a widget, as HTML that goes inside its box.
+pub fn draw(seen: Seen<'_>) -> String {
+    let look = seen.look;
+    let drawing = match seen.view {
+        View::Goal(view) => goal::draw(view, look),
+        View::Total(view) => total::draw(view),
+        View::Label(view) => label::draw(view, look),
+        View::Carousel(view) => carousel::draw(view, look),
+        View::EventList(view) => event_list::draw(view, look),
+        View::Ticker(view) => ticker::draw(view, look),
+        View::Leaderboard(view) => leaderboard::draw(view),
+        View::CrowdWall(view) => crowd_wall::draw(view),
+        View::ChatLines(view) => chat_lines::draw(view),
+        View::Counter(view) => counter::draw(view),
+        View::Countdown(view) => countdown::draw(view),
+    };
+    html(&Frame {
+        family: drawing.family,
+        classes: classes(look, &drawing),
+        look: properties(look, &drawing.figures),
+        feast: seen.feast.map(|at| at.timestamp_millis()),
+        celebrate: look.get(Token::Celebrate),
+        sound: look.get(Token::Sound),
+        volume: look.get(Token::Volume),
+        inner: drawing.inner,
+    })
+}
+
+/// What a widget shows in its look, with nothing celebrated.
+pub fn seen<'a>(piece: &'a Piece, view: &'a View) -> Seen<'a> {
+    Seen { view, look: piece.look(), feast: None }
+}
+
+fn classes(look: &Look, drawing: &Drawing) -> String {
+    let mut all = vec![format!("look-{}", look.base.key())];
+    all.extend(look.shape(drawing.shapes).map(|shape| format!("shape-{}", shape.key)));
+    for token in [Token::Case, Token::Align, Token::Enter, Token::Pace, Token::Heading] {
+        all.push(format!("{}-{}", token.key(), look.get(token)));
     }
+    if look.get(Token::Blend) != look.get(Token::Strong) {
+        all.push("has-blend".into());
+    }
+    if look.number(Token::PlateOpacity) == 0 {
+        all.push("has-no-plate".into());
+    }
+    all.extend(drawing.classes.iter().map(|class| (*class).to_owned()));
+    all.join(" ")
+}
+
+/// A token as a custom property.
+fn property(token: Token, value: &str) -> Option<(String, String)> {
+    let value = match token.about().3 {
+        Form::Choice(_) | Form::Clip(..) => return None,
+        Form::Font => format!("\"{}\", \"Noto Sans\", sans-serif", Font::of(value).family),
+        Form::Colour | Form::Number(..) => value.to_owned(),
+    };
+    Some((format!("--{}", token.key().replace('_', "-")), value))
+}
+
+/// All tokens as custom properties, in JSON: the page's policy allows no style attributes.
+fn properties(look: &Look, figures: &[(&'static str, usize)]) -> String {
+    let tokens = Token::ALL.into_iter().filter_map(|token| property(token, look.get(token)));
+    let figures = figures.iter().map(|(name, figure)| (format!("--{name}"), figure.to_string()));
+    json(&tokens.chain(figures).collect())
+}
+
+/// What is different for a kind of entry; empty where nothing is.
+fn kind_properties(look: &Look, kind: Option<Kind>) -> String {
+    let own = kind.and_then(|kind| look.kinds.get(&kind)).into_iter().flatten();
+    let own: BTreeMap<String, String> = own.filter_map(|(token, value)| property(*token, value)).collect();
+    if own.is_empty() { String::new() } else { json(&own) }
+}
+
+/// The case of lettering for a kind of entry, as a class; empty where it is the common one.
+fn kind_case(look: &Look, kind: Option<Kind>) -> String {
+    let own = kind.and_then(|kind| look.for_kind(kind, Token::Case));
+    own.map(|case| format!("case-{case}")).unwrap_or_default()
+}
+
+fn json(properties: &BTreeMap<String, String>) -> String {
+    serde_json::to_string(properties).unwrap_or_default()
+}
+
+/// The size to type into broadcasting software, in pixels.
+pub fn size(piece: &Piece) -> (u32, u32) {
+    piece.look().shape(piece.shapes()).map_or((600, 300), |shape| shape.size)
 }

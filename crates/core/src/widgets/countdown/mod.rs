@@ -14,10 +14,11 @@ pub use run::{Phase, Run};
 use super::{Action, Family, Lever, Refusal, Scope, Settings};
 use crate::Instant;
 use crate::act_log::{ActLog, Deed};
-use crate::count::Count;
 use crate::entry::{Act, Entry};
 use crate::explain::Slip;
 use crate::ids::Seq;
+use crate::look::Shape;
+use crate::look::tokens::{PLATE, TEXT, TITLED};
 use crate::sentence::{EditError, MOST_SECONDS, Part, digits, instant_words};
 use crate::view::View;
 use chrono::TimeDelta;
@@ -125,12 +126,6 @@ pub fn rounded_up(left: TimeDelta) -> TimeDelta {
 }
 
 impl Countdown {
-    /// Ten minutes.
-    #[must_use]
-    pub fn standard() -> Self {
-        Self { title: "New count-down".into(), seconds: 600, ready_text: String::new(), done_text: "Here we go".into() }
-    }
-
     fn length(&self) -> TimeDelta {
         TimeDelta::seconds(self.seconds)
     }
@@ -160,13 +155,17 @@ impl Countdown {
 impl Family for Countdown {
     type State = State;
     const KEY: &'static str = "countdown";
+    const SHAPES: &'static [Shape] = &[
+        Shape { key: "plate", words: "Clock plate", tokens: &[TITLED, TEXT, PLATE], size: (520, 220) },
+        Shape { key: "words", words: "All in one", tokens: &[TITLED, TEXT, PLATE], size: (520, 160) },
+    ];
+
+    fn standard(_: &Settings) -> Self {
+        Self { title: "New count-down".into(), seconds: 600, ready_text: String::new(), done_text: "Here we go".into() }
+    }
 
     fn title(&self) -> &str {
         &self.title
-    }
-
-    fn counts(&self, _: &State, _: &Settings) -> Vec<Count> {
-        Vec::new()
     }
 
     fn folds_alike(&self, other: &Self) -> bool {

@@ -14,13 +14,13 @@ pub(super) fn parts(clock: &Countdown) -> Vec<Part> {
     let quoted = |text: &str, empty: &str| if text.is_empty() { empty.to_owned() } else { format!("“{text}”") };
     vec![
         Part::field("title", TITLE, clock.title.as_str(), text(&clock.title)),
-        Part::Words("counts down from"),
+        Part::words("counts down from"),
         Part::field("length", LENGTH, digits(clock.length()), Editor::Length { value: digits(clock.length()) }),
-        Part::Words(", shows"),
+        Part::words(", shows"),
         Part::field("ready_text", READY, quoted(&clock.ready_text, "its length"), text(&clock.ready_text)),
-        Part::Words("before it starts and"),
+        Part::words("before it starts and"),
         Part::field("done_text", DONE, quoted(&clock.done_text, "nothing"), text(&clock.done_text)),
-        Part::Words("when it is done"),
+        Part::words("when it is done"),
     ]
 }
 

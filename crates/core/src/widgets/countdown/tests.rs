@@ -1,6 +1,6 @@
 use super::*;
 use crate::entry::Body;
-use crate::fixtures::{World, entry};
+use crate::fixtures::{World, entry, settings};
 use crate::ids::WidgetId;
 use proptest::prelude::*;
 
@@ -13,7 +13,7 @@ fn after(milliseconds: i64) -> Instant {
 }
 
 fn clock(seconds: i64) -> Countdown {
-    Countdown { seconds, ready_text: "Soon".into(), done_text: "All aboard".into(), ..Countdown::standard() }
+    Countdown { seconds, ready_text: "Soon".into(), done_text: "All aboard".into(), ..Countdown::standard(&settings()) }
 }
 
 fn did(act: CountdownAct) -> Body {

@@ -11,10 +11,11 @@ use super::{Action, Family, Lever, Refusal, Scope, Settings};
 use crate::Instant;
 use crate::act_log::ActLog;
 use crate::calendar::Period;
-use crate::count::Count;
 use crate::entry::{Act, Entry};
 use crate::explain::Slip;
 use crate::ids::Seq;
+use crate::look::Shape;
+use crate::look::tokens::{PLATE, TEXT, TITLED};
 use crate::measure::Unit;
 use crate::sentence::{EditError, MOST_NUMBER, Part, instant_words};
 use crate::view::View;
@@ -117,20 +118,6 @@ impl CounterView {
 }
 
 impl Counter {
-    /// A counter from 0 up.
-    #[must_use]
-    pub fn standard() -> Self {
-        Self {
-            title: "New counter".into(),
-            step: 1,
-            start: 0,
-            floor: Some(0),
-            ceiling: None,
-            resets: Resets::ByHand,
-            target: None,
-        }
-    }
-
     fn within(&self, value: i64) -> i64 {
         let value = value.clamp(-MOST_NUMBER, MOST_NUMBER);
         let value = self.floor.map_or(value, |floor| value.max(floor));
@@ -181,21 +168,29 @@ impl Counter {
 impl Family for Counter {
     type State = State;
     const KEY: &'static str = "counter";
+    const SHAPES: &'static [Shape] = &[
+        Shape { key: "plate", words: "Number plate", tokens: &[TITLED, TEXT, PLATE], size: (520, 160) },
+        Shape { key: "words", words: "All in one", tokens: &[TITLED, TEXT, PLATE], size: (520, 120) },
+    ];
+
+    fn standard(_: &Settings) -> Self {
+        Self {
+            title: "New counter".into(),
+            step: 1,
+            start: 0,
+            floor: Some(0),
+            ceiling: None,
+            resets: Resets::ByHand,
+            target: None,
+        }
+    }
 
     fn title(&self) -> &str {
         &self.title
     }
 
-    fn counts(&self, _: &State, _: &Settings) -> Vec<Count> {
-        Vec::new()
-    }
-
     fn follows_shows(&self) -> bool {
         self.resets == Resets::EachShow
-    }
-
-    fn folds_alike(&self, _: &Self) -> bool {
-        true
     }
 
     fn apply(&self, state: &mut State, entry: &Entry) -> bool {

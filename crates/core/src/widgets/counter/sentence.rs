@@ -39,17 +39,17 @@ pub(super) fn parts(counter: &Counter) -> Vec<Part> {
     let shown = |value: Option<i64>, none: &str| value.map_or(none.to_owned(), |v| Unit::Things.show(v));
     vec![
         Part::field("title", TITLE, counter.title.as_str(), Editor::Text { value: counter.title.clone() }),
-        Part::Words("counts by hand in steps of"),
+        Part::words("counts by hand in steps of"),
         Part::field("step", STEP, Unit::Things.show(counter.step), number(counter.step)),
-        Part::Words("from"),
+        Part::words("from"),
         Part::field("start", START, Unit::Things.show(counter.start), number(counter.start)),
-        Part::Words(", never below"),
+        Part::words(", never below"),
         Part::field("floor", FLOOR, shown(counter.floor, "anything"), maybe(counter.floor)),
-        Part::Words("nor above"),
+        Part::words("nor above"),
         Part::field("ceiling", CEILING, shown(counter.ceiling, "anything"), maybe(counter.ceiling)),
-        Part::Words(", towards"),
+        Part::words(", towards"),
         Part::field("target", TARGET, shown(counter.target, "no target"), maybe(counter.target)),
-        Part::Words(", and resets"),
+        Part::words(", and resets"),
         Part::field(
             "resets",
             RESETS,

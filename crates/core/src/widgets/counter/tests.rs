@@ -1,6 +1,6 @@
 use super::*;
 use crate::entry::Body;
-use crate::fixtures::{World, entry};
+use crate::fixtures::{World, entry, settings};
 use crate::ids::WidgetId;
 use chrono::TimeDelta;
 use proptest::prelude::*;
@@ -33,7 +33,7 @@ const ADD: CounterAct = CounterAct::Add { by: 1 };
 
 #[test]
 fn presses_add_up_and_any_of_them_can_be_taken_back() {
-    let counter = Counter::standard();
+    let counter = Counter::standard(&settings());
     let five = [ADD, CounterAct::Add { by: 5 }, ADD, ADD, ADD].map(did);
     assert_eq!(value(&counter, &five), 9);
     let undone = [five.to_vec(), vec![undo(2)]].concat();
@@ -45,13 +45,13 @@ fn presses_add_up_and_any_of_them_can_be_taken_back() {
 #[test]
 fn a_press_before_a_set_is_taken_back_without_effect() {
     let acts = [did(ADD), did(CounterAct::Set { to: 10 }), did(ADD), undo(1)];
-    assert_eq!(value(&Counter::standard(), &acts), 11);
-    assert_eq!(value(&Counter::standard(), &[acts.to_vec(), vec![undo(2)]].concat()), 1);
+    assert_eq!(value(&Counter::standard(&settings()), &acts), 11);
+    assert_eq!(value(&Counter::standard(&settings()), &[acts.to_vec(), vec![undo(2)]].concat()), 1);
 }
 
 #[test]
 fn pressing_past_floor_and_ceiling_stays_there() {
-    let counter = Counter { floor: Some(0), ceiling: Some(3), start: 2, ..Counter::standard() };
+    let counter = Counter { floor: Some(0), ceiling: Some(3), start: 2, ..Counter::standard(&settings()) };
     assert_eq!(value(&counter, &[]), 2);
     assert_eq!(value(&counter, &[did(ADD), did(ADD), did(ADD)]), 3);
     assert_eq!(value(&counter, &[did(CounterAct::Add { by: -9 }), did(ADD)]), 1);
@@ -63,7 +63,7 @@ fn pressing_past_floor_and_ceiling_stays_there() {
 
 #[test]
 fn a_daily_counter_begins_again_at_the_day_start() {
-    let counter = Counter { resets: Resets::EachDay, start: 1, ..Counter::standard() };
+    let counter = Counter { resets: Resets::EachDay, start: 1, ..Counter::standard(&settings()) };
     let state = folded(&counter, &[did(ADD), did(ADD)]);
     let morning: Instant = "2026-11-25T05:00:00Z".parse().unwrap();
     assert_eq!(counter.value(&state, &World::new().scope(morning - TimeDelta::seconds(1))), 3);
@@ -76,7 +76,7 @@ fn a_daily_counter_begins_again_at_the_day_start() {
 
 #[test]
 fn a_counter_that_resets_with_each_show_begins_again_when_one_begins() {
-    let counter = Counter { resets: Resets::EachShow, ..Counter::standard() };
+    let counter = Counter { resets: Resets::EachShow, ..Counter::standard(&settings()) };
     let state = folded(&counter, &[did(ADD), did(ADD)]);
     let later = noon() + TimeDelta::hours(7);
     assert_eq!(counter.value(&state, &World::new().scope(later)), 2, "there has been no show yet");
@@ -91,7 +91,7 @@ fn a_counter_that_resets_with_each_show_begins_again_when_one_begins() {
 
 #[test]
 fn actions_become_acts_with_the_step_of_the_moment() {
-    let counter = Counter { step: 3, ..Counter::standard() };
+    let counter = Counter { step: 3, ..Counter::standard(&settings()) };
     let decide = |name, value| counter.decide(&State::default(), &Action { name, value }, noon());
     assert_eq!(decide("add", None), Ok(Act::Counter(CounterAct::Add { by: 3 })));
     assert_eq!(decide("subtract", Some(2)), Ok(Act::Counter(CounterAct::Add { by: -2 })));
@@ -104,7 +104,7 @@ fn actions_become_acts_with_the_step_of_the_moment() {
 fn edits() {
     let world = World::new();
     let scope = world.scope(noon());
-    let mut counter = Counter::standard();
+    let mut counter = Counter::standard(&settings());
     counter.edit("ceiling", "10", &scope).unwrap();
     assert!(counter.edit("floor", "10", &scope).is_err());
     assert!(counter.edit("step", "0", &scope).is_err());
@@ -134,7 +134,7 @@ fn counter() -> impl Strategy<Value = Counter> {
             ceiling,
             start,
             resets: if daily { Resets::EachDay } else { Resets::ByHand },
-            ..Counter::standard()
+            ..Counter::standard(&settings())
         },
     )
 }

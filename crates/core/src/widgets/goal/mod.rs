@@ -2,16 +2,22 @@
 //!
 //! Value = starting amount + count over the period. The percentage shown is floored, so 100 %
 //! appears only when the value has reached the target. After its end date a goal is closed: later
-//! happenings do not count.
+//! happenings do not count. When it is reached it stays full, counts past, is raised, or climbs to
+//! the next rung of a ladder: all of that follows from the value alone.
 
+mod pace;
 mod sentence;
+mod suggest;
 #[cfg(test)]
 mod tests;
 mod view;
+mod watch;
 
-pub use view::{GoalView, Outcome, floored_percent};
+pub use pace::Pace;
+pub use view::{AimView, GoalView, Outcome, RungView, floored_percent};
+pub use watch::Watch;
 
-use super::{Action, Family, Lever, Refusal, Scope, Settings};
+use super::{Action, Family, Hint, Lever, Refusal, Scope, Settings};
 use crate::Instant;
 use crate::act_log::ActLog;
 use crate::calendar::Period;
@@ -19,15 +25,37 @@ use crate::count::Count;
 use crate::entry::{Act, Entry};
 use crate::explain::Slip;
 use crate::ids::Seq;
-use crate::measure::Measure;
+use crate::look::Shape;
+use crate::look::tokens::{BAR, FEAST, PLATE, SIDES, TEXT, TITLED};
+use crate::measure::{Measure, Unit};
 use crate::sentence::{EditError, Part};
 use crate::view::View;
 use chrono::NaiveDateTime;
 use serde::{Deserialize, Serialize};
 
-/// What a goal counts and towards what.
+/// Most goals in one widget.
+const MOST: usize = 4;
+
+/// One goal, or several in one widget.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Goal {
+    /// The goal, or the first of several. Its title is the widget's.
+    #[serde(flatten)]
+    pub first: Aim,
+    /// The others.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub more: Vec<Aim>,
+    /// How several are arranged.
+    #[serde(default)]
+    pub arrange: Arrange,
+    /// What stands beside the value.
+    #[serde(default)]
+    pub beside: Beside,
+}
+
+/// What is counted, and towards what.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Aim {
     /// Its name, also on the picture.
     pub title: String,
     /// What is counted, over which stretch of time.
@@ -38,6 +66,63 @@ pub struct Goal {
     pub start: i64,
     /// Local date and time after which nothing counts any more.
     pub until: Option<NaiveDateTime>,
+    /// What becomes of it when it is reached.
+    #[serde(default)]
+    pub then: Then,
+}
+
+/// What becomes of a goal when it is reached.
+#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "snake_case")]
+pub enum Then {
+    /// It goes on counting past the target.
+    #[default]
+    CountPast,
+    /// It stays full and shows no more than the target.
+    StayFull,
+    /// The next target lies this much further.
+    RaiseBy(i64),
+    /// The next target is this many hundredths of the last one, more than 100.
+    RaiseTimes(i64),
+    /// It climbs a ladder: the targets by name, ascending. Its own target plays no part.
+    Rungs(Vec<Rung>),
+}
+
+/// One target of a ladder.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Rung {
+    /// What is promised there.
+    pub name: String,
+    /// In the smallest step of the count's unit.
+    pub target: i64,
+}
+
+/// How several goals are arranged.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "snake_case")]
+pub enum Arrange {
+    /// One above the other.
+    #[default]
+    Stacked,
+    /// Side by side.
+    Beside,
+    /// One at a time, each for some seconds.
+    InTurn,
+}
+
+/// What stands beside the value.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "snake_case")]
+pub enum Beside {
+    /// The share, floored.
+    #[default]
+    Percent,
+    /// What is missing.
+    Missing,
+    /// What an hour needs until the end.
+    Pace,
+    /// Nothing.
+    Nothing,
 }
 
 /// What an operator did to a goal.
@@ -46,6 +131,8 @@ pub struct Goal {
 pub enum GoalAct {
     /// Counts from now on, where it counts since its last reset.
     Reset,
+    /// Reaching it is celebrated again, even if it was a moment ago.
+    Rearm,
 }
 
 impl GoalAct {
@@ -54,6 +141,7 @@ impl GoalAct {
     pub fn words(&self) -> String {
         match self {
             Self::Reset => "reset it".into(),
+            Self::Rearm => "armed its celebration again".into(),
         }
     }
 }
@@ -64,12 +152,26 @@ pub struct State {
     log: ActLog<GoalAct>,
 }
 
-impl Goal {
-    /// A goal for this month's tips.
+impl State {
+    /// Since when it counts, where it counts since its last reset.
+    fn reset_at(&self) -> Option<Instant> {
+        let resets = self.log.in_force().filter(|(_, act)| **act == GoalAct::Reset);
+        resets.last().map(|(line, _)| line.at)
+    }
+
+    /// How often somebody armed it again.
+    fn armed(&self) -> usize {
+        self.log.in_force().filter(|(_, act)| **act == GoalAct::Rearm).count()
+    }
+}
+
+impl Aim {
+    /// This month's tips.
     #[must_use]
     pub fn standard(settings: &Settings) -> Self {
         let count = Count::of(Measure::AmountOfTips, Period::ThisMonth);
-        Self { title: "New goal".into(), target: 100 * count.unit(settings).whole(), count, start: 0, until: None }
+        let target = 100 * count.unit(settings).whole();
+        Self { title: "New goal".into(), target, count, start: 0, until: None, then: Then::default() }
     }
 
     fn closes(&self, settings: &Settings) -> Option<Instant> {
@@ -78,10 +180,48 @@ impl Goal {
 
     /// What is counted, with its last reset and its end filled in.
     fn count(&self, state: &State, settings: &Settings) -> Count {
-        let since = (self.count.period == Period::SinceReset)
-            .then(|| state.log.in_force().last().map(|(line, _)| line.at))
-            .flatten();
+        let since = (self.count.period == Period::SinceReset).then(|| state.reset_at()).flatten();
         Count { since, until: self.closes(settings), ..self.count.clone() }
+    }
+
+    /// The numerals stay when the unit changes: 350 pounds become 350 follows.
+    fn rescale(&mut self, old: Unit, new: Unit) {
+        if old.whole() == new.whole() {
+            return;
+        }
+        let rescale = |value: i64| (value / old.whole()).saturating_mul(new.whole());
+        self.target = rescale(self.target).max(1);
+        self.start = rescale(self.start);
+        match &mut self.then {
+            Then::RaiseBy(step) => *step = rescale(*step).max(1),
+            Then::Rungs(rungs) => {
+                for rung in rungs {
+                    rung.target = rescale(rung.target).max(1);
+                }
+            }
+            Then::CountPast | Then::StayFull | Then::RaiseTimes(_) => {}
+        }
+    }
+}
+
+impl Goal {
+    /// One goal alone.
+    #[must_use]
+    pub fn of(first: Aim) -> Self {
+        Self { first, more: Vec::new(), arrange: Arrange::default(), beside: Beside::default() }
+    }
+
+    /// All its goals.
+    pub fn aims(&self) -> impl Iterator<Item = &Aim> {
+        std::iter::once(&self.first).chain(&self.more)
+    }
+
+    fn aims_mut(&mut self) -> impl Iterator<Item = &mut Aim> {
+        std::iter::once(&mut self.first).chain(&mut self.more)
+    }
+
+    fn resets(&self) -> bool {
+        self.aims().any(|aim| aim.count.period == Period::SinceReset)
     }
 }
 
@@ -89,16 +229,25 @@ impl Family for Goal {
     type State = State;
     const KEY: &'static str = "goal";
 
+    const SHAPES: &'static [Shape] = &[
+        Shape { key: "rail", words: "Rail", tokens: &[TITLED, TEXT, PLATE, BAR, FEAST], size: (840, 260) },
+        Shape { key: "column", words: "Water column", tokens: &[TITLED, TEXT, PLATE, BAR, FEAST], size: (300, 560) },
+        Shape { key: "ring", words: "Ring", tokens: &[TITLED, TEXT, PLATE, BAR, FEAST], size: (420, 420) },
+        Shape { key: "ladder", words: "Ladder", tokens: &[TITLED, TEXT, PLATE, BAR, FEAST], size: (560, 520) },
+        Shape { key: "gates", words: "Tally gates", tokens: &[TITLED, TEXT, PLATE, BAR, FEAST], size: (760, 260) },
+        Shape { key: "words", words: "In one line", tokens: &[TITLED, TEXT, PLATE, FEAST, SIDES], size: (760, 100) },
+    ];
+
+    fn standard(settings: &Settings) -> Self {
+        Self::of(Aim::standard(settings))
+    }
+
     fn title(&self) -> &str {
-        &self.title
+        &self.first.title
     }
 
     fn counts(&self, state: &State, settings: &Settings) -> Vec<Count> {
-        vec![self.count(state, settings)]
-    }
-
-    fn folds_alike(&self, _: &Self) -> bool {
-        true
+        self.aims().map(|aim| aim.count(state, settings)).collect()
     }
 
     fn apply(&self, state: &mut State, entry: &Entry) -> bool {
@@ -111,11 +260,12 @@ impl Family for Goal {
 
     fn decide(&self, _: &State, action: &Action<'_>, _: Instant) -> Result<Act, Refusal> {
         match action.name {
-            "reset" if self.count.period == Period::SinceReset => Ok(Act::Goal(GoalAct::Reset)),
+            "reset" if self.resets() => Ok(Act::Goal(GoalAct::Reset)),
             "reset" => {
                 Err(Refusal::NotNow("this goal follows its period; only one that counts since its reset can be reset"))
             }
-            other => Err(Refusal::NoSuchAction(other.into(), "reset, undo; all else follows the ledger".into())),
+            "rearm" => Ok(Act::Goal(GoalAct::Rearm)),
+            other => Err(Refusal::NoSuchAction(other.into(), "reset, rearm, undo; all else follows the ledger".into())),
         }
     }
 
@@ -124,10 +274,21 @@ impl Family for Goal {
     }
 
     fn levers(&self, state: &State, _: Instant) -> Vec<Lever> {
-        if self.count.period != Period::SinceReset {
+        if !self.resets() {
             return Vec::new();
         }
-        vec![Lever::new("reset", "Reset", true).main(), Lever::new("undo", "Undo", state.log.newest().is_some())]
+        vec![
+            Lever::new("reset", "Reset", true).main(),
+            Lever::new("rearm", "Arm again", true),
+            Lever::new("undo", "Undo", state.log.newest().is_some()),
+        ]
+    }
+
+    fn tell_in(&mut self, before: &Settings, after: &Settings) {
+        for aim in self.aims_mut() {
+            let (old, new) = (aim.count.unit(before), aim.count.unit(after));
+            aim.rescale(old, new);
+        }
     }
 
     fn sentence(&self, scope: &Scope<'_>) -> Vec<Part> {
@@ -138,8 +299,12 @@ impl Family for Goal {
         sentence::edit(self, key, text, scope)
     }
 
+    fn hints(&self, scope: &Scope<'_>) -> Vec<Hint> {
+        (1..).zip(self.aims()).flat_map(|(number, aim)| suggest::hints(number, aim, scope)).collect()
+    }
+
     fn view(&self, state: &State, scope: &Scope<'_>) -> View {
-        View::Goal(view::view(self, &self.count(state, scope.settings), scope))
+        View::Goal(view::view(self, state, scope))
     }
 
     fn sample(&self, scope: &Scope<'_>) -> View {
@@ -147,13 +312,18 @@ impl Family for Goal {
     }
 
     fn wakes_at(&self, state: &State, scope: &Scope<'_>) -> Option<Instant> {
-        let count = self.count(state, scope.settings);
-        let span = scope.span(&count);
-        let leaves = count.next_leave(span, scope.book, scope.settings);
-        span.to.into_iter().chain(leaves).filter(|at| *at > scope.now).min()
+        let wakes = |aim: &Aim| {
+            let count = aim.count(state, scope.settings);
+            let span = scope.span(&count);
+            let leaves = count.next_leave(span, scope.book, scope.settings);
+            span.to.into_iter().chain(leaves).filter(|at| *at > scope.now).min()
+        };
+        // What an hour needs grows by itself.
+        let paced = (self.beside == Beside::Pace).then(|| scope.now + chrono::TimeDelta::minutes(1));
+        self.aims().filter_map(wakes).chain(paced).min()
     }
 
     fn explain(&self, state: &State, scope: &Scope<'_>) -> Slip {
-        view::explain(self, &self.count(state, scope.settings), scope)
+        view::explain(self, state, scope)
     }
 }

@@ -5,8 +5,10 @@ use fantoccini::wd::WebDriverCompatibleCommand;
 use fantoccini::{Client, ClientBuilder, Locator};
 use hyper_util::client::legacy::connect::HttpConnector;
 use serde_json::{Value, json};
-use std::io::{BufRead, BufReader};
+use std::io::{BufRead, BufReader, Read, Write};
+use std::net::TcpStream;
 use std::process::{Child, Command, Stdio};
+use std::time::Duration;
 
 /// Chromium with its driver. Sessions end with [`Browser::close`]; the driver ends with its guard.
 pub struct Browser {
@@ -14,12 +16,23 @@ pub struct Browser {
     driver: Driver,
 }
 
-struct Driver(Child);
+struct Driver {
+    child: Child,
+    port: u16,
+    session: String,
+}
 
 impl Drop for Driver {
+    /// A test that failed did not close its browser, which would go on at the cost of all others.
     fn drop(&mut self) {
-        let _ = self.0.kill();
-        let _ = self.0.wait();
+        if let Ok(mut line) = TcpStream::connect(("127.0.0.1", self.port)) {
+            let _ = line.set_read_timeout(Some(Duration::from_secs(5)));
+            let head = "HTTP/1.1\r\nHost: 127.0.0.1\r\nConnection: close\r\n\r\n";
+            let _ = write!(line, "DELETE /session/{} {head}", self.session);
+            let _ = line.read(&mut [0; 64]);
+        }
+        let _ = self.child.kill();
+        let _ = self.child.wait();
     }
 }
 
@@ -64,19 +77,21 @@ impl Browser {
             .spawn()
             .expect("chromedriver is installed by ./check");
         let lines = BufReader::new(child.stdout.take().unwrap()).lines();
-        let driver = Driver(child);
         let port = lines
             .map_while(Result::ok)
             .find_map(|line| {
                 line.split("started successfully on port ").nth(1).map(|rest| rest.trim_end_matches('.').to_owned())
             })
+            .and_then(|port| port.parse().ok())
             .expect("chromedriver says its port");
+        let mut driver = Driver { child, port, session: String::new() };
         let capabilities = json!({"goog:chromeOptions": {"args": ARGUMENTS}});
         let client = ClientBuilder::new(HttpConnector::new())
             .capabilities(capabilities.as_object().unwrap().clone())
             .connect(&format!("http://127.0.0.1:{port}"))
             .await
             .unwrap();
+        driver.session = client.session_id().await.unwrap().unwrap_or_default();
         let browser = Self { client, driver };
         browser.size(1280, 800).await;
         browser
@@ -131,6 +146,11 @@ impl Browser {
             assert!(began.elapsed() < PATIENCE, "{css} shows “{text}”, not “{expected}”");
             tokio::time::sleep(std::time::Duration::from_millis(20)).await;
         }
+    }
+
+    /// Waits until there is an element that fits.
+    pub async fn shows_one(&self, css: &str) {
+        self.client.wait().at_most(PATIENCE).for_element(Locator::Css(css)).await.unwrap();
     }
 
     pub async fn click(&self, css: &str) {

@@ -1,6 +1,7 @@
 //! What the tests and the bench share: databases, the running program, senders, pages, browsers.
 #![allow(dead_code, reason = "the bench and the tests each use a part")]
 
+pub mod bench;
 pub mod browser;
 pub mod db;
 pub mod owner;

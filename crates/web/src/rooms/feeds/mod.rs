@@ -75,14 +75,16 @@ fn words(wiring: &Wiring) -> (&'static str, String) {
     }
 }
 
-fn newest(channel: &Channel, hearing: &Hearing, feed: &Feed, now: tally_core::Instant) -> Vec<(String, String)> {
+fn newest(channel: &Channel, feed: &Feed, now: tally_core::Instant) -> Vec<(String, String)> {
     let calendar = &channel.settings().calendar;
     let id = FeedId(feed.id);
     match feed.wiring {
-        Wiring::Chat(_) => hearing
-            .newest(id)
+        Wiring::Chat(_) => channel
+            .chat()
+            .newest()
+            .filter(|(_, from, _)| *from == id)
             .take(NEWEST)
-            .map(|line| (since(calendar, line.at, now), format!("{}: {}", line.name, line.text)))
+            .map(|(_, _, line)| (since(calendar, line.at, now), format!("{}: {}", line.name, line.text)))
             .collect(),
         Wiring::Rates { .. } => channel
             .book()
@@ -125,7 +127,7 @@ fn row(channel: &Channel, hearing: &Hearing, feed: Feed, url: String, now: tally
         lamp: Lamp::of(&feed.name, &heard, calendar, now),
         kind,
         wired,
-        newest: newest(channel, hearing, &feed, now),
+        newest: newest(channel, &feed, now),
         signing: match feed.wiring {
             Wiring::Webhook { expand_gifts } => {
                 Some(Signing { url, secret: feed.secret, previous_until, expand_gifts })

@@ -1,0 +1,119 @@
+//! What is said in chat. It is heard and forgotten after a while: chat is no part of the record.
+
+use crate::Instant;
+use crate::ids::FeedId;
+use std::collections::VecDeque;
+
+/// How many lines are remembered.
+const MOST: usize = 400;
+
+/// What somebody is in chat, the highest that applies. The badges `owner`, `helper`, `subscriber`
+/// and `follower` of the contract with chat servers tell it.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub enum Role {
+    /// Nothing in particular.
+    #[default]
+    Viewer,
+    /// Follows the channel.
+    Follower,
+    /// Subscribes to it.
+    Subscriber,
+    /// Helps to run it.
+    Helper,
+    /// Owns it.
+    Owner,
+}
+
+impl Role {
+    /// All of them, from the highest.
+    pub const ALL: [Self; 5] = [Self::Owner, Self::Helper, Self::Subscriber, Self::Follower, Self::Viewer];
+
+    /// Its word, which is also its badge.
+    #[must_use]
+    pub fn key(self) -> &'static str {
+        match self {
+            Self::Viewer => "viewer",
+            Self::Follower => "follower",
+            Self::Subscriber => "subscriber",
+            Self::Helper => "helper",
+            Self::Owner => "owner",
+        }
+    }
+
+    /// The role that a comma-separated list of badges gives. A badge may carry a version: `subscriber/12`.
+    #[must_use]
+    pub fn of_badges(badges: &str) -> Self {
+        let roles = badges.split(',').filter_map(|badge| {
+            let word = badge.split('/').next().unwrap_or_default().trim();
+            Self::ALL.into_iter().find(|role| role.key() == word)
+        });
+        roles.max().unwrap_or_default()
+    }
+}
+
+/// A line of chat.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct ChatLine {
+    /// When it was said.
+    pub at: Instant,
+    /// Who said it.
+    pub name: String,
+    /// What they are in chat.
+    pub role: Role,
+    /// What.
+    pub text: String,
+}
+
+/// The newest lines, each with the feed through which it came and a number of its own.
+#[derive(Debug, Clone, Default)]
+pub struct Chat {
+    lines: VecDeque<(u64, FeedId, ChatLine)>,
+    heard: u64,
+}
+
+impl Chat {
+    /// Takes a line in.
+    pub fn hear(&mut self, feed: FeedId, line: ChatLine) {
+        if self.lines.len() == MOST {
+            self.lines.pop_front();
+        }
+        self.heard += 1;
+        self.lines.push_back((self.heard, feed, line));
+    }
+
+    /// All lines at hand, newest first, each with its number and feed.
+    pub fn newest(&self) -> impl Iterator<Item = (u64, FeedId, &ChatLine)> {
+        self.lines.iter().rev().map(|(number, feed, line)| (*number, *feed, line))
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn the_highest_badge_decides() {
+        for (badges, role) in [
+            ("", Role::Viewer),
+            ("follower", Role::Follower),
+            ("subscriber/12,helper/1", Role::Helper),
+            ("something,owner,follower", Role::Owner),
+            ("Owner", Role::Viewer),
+        ] {
+            assert_eq!(Role::of_badges(badges), role, "{badges}");
+        }
+    }
+
+    #[test]
+    fn old_lines_are_forgotten() {
+        let mut chat = Chat::default();
+        for number in 0..=MOST {
+            let at = "2026-11-24T19:00:00Z".parse().unwrap();
+            let line = ChatLine { at, name: "ninepins".into(), role: Role::Viewer, text: number.to_string() };
+            chat.hear(FeedId(1), line);
+        }
+        let newest: Vec<_> = chat.newest().map(|(number, _, line)| (number, line.text.clone())).collect();
+        assert_eq!(newest.len(), MOST);
+        assert_eq!(newest.first(), Some(&(MOST as u64 + 1, MOST.to_string())));
+    }
+}

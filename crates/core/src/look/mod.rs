@@ -1,0 +1,250 @@
+//! The look of a widget: which of the shipped looks it wears, in which shape, and what is different.
+//!
+//! A look is a set of tokens. Five are shipped; each token can be overridden for a widget, and some
+//! again for each kind of entry. A page gets the tokens as they come out, so that nothing about a
+//! look is said twice.
+
+mod base;
+mod contrast;
+mod font;
+mod token;
+
+/// The groups of tokens that shapes use.
+pub mod tokens {
+    pub use super::token::{BAR, EDGE, ENTERING, FEAST, LINES, PLATE, SIDES, SIGNS, TAPE, TEXT, TITLED};
+}
+
+pub use base::Base;
+pub use contrast::{contrast, warnings};
+pub use font::{FONTS, Font};
+pub use token::{Drawer, Form, OWN, Sort, Token};
+
+use crate::happening::Kind;
+use crate::language::Language;
+use crate::sentence::EditError;
+use crate::widgets::input;
+use serde::{Deserialize, Serialize};
+use std::collections::BTreeMap;
+
+/// A shape that a family can be drawn in.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Shape {
+    /// Its word in definitions and style sheets.
+    pub key: &'static str,
+    /// Its name.
+    pub words: &'static str,
+    /// The groups of tokens that have an effect on it.
+    pub tokens: &'static [&'static [Token]],
+    /// The size at which it looks best in a picture of 1920 by 1080, in pixels.
+    pub size: (u32, u32),
+}
+
+/// See the module.
+#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(default)]
+pub struct Look {
+    /// The shipped look that it wears.
+    pub base: Base,
+    /// One of its family's shapes; the first where it names none of them.
+    pub shape: String,
+    /// How it writes numbers and money.
+    pub language: Language,
+    /// What is different from the shipped look.
+    #[serde(skip_serializing_if = "BTreeMap::is_empty")]
+    pub own: BTreeMap<Token, String>,
+    /// What is different again for a kind of entry.
+    #[serde(skip_serializing_if = "BTreeMap::is_empty")]
+    pub kinds: BTreeMap<Kind, BTreeMap<Token, String>>,
+}
+
+impl Look {
+    /// A shipped look.
+    #[must_use]
+    pub fn of(base: Base) -> Self {
+        Self { base, ..Self::default() }
+    }
+
+    /// The value of a token.
+    #[must_use]
+    pub fn get(&self, token: Token) -> &str {
+        self.own.get(&token).map_or_else(|| self.base.token(token), String::as_str)
+    }
+
+    /// The value of a token that is a number.
+    #[must_use]
+    pub fn number(&self, token: Token) -> i32 {
+        self.get(token).parse().unwrap_or_default()
+    }
+
+    /// The value of a token for a kind of entry, if it is different there.
+    #[must_use]
+    pub fn for_kind(&self, kind: Kind, token: Token) -> Option<&str> {
+        self.kinds.get(&kind)?.get(&token).map(String::as_str)
+    }
+
+    /// The shape in which a family with these shapes is drawn.
+    #[must_use]
+    pub fn shape<'a>(&self, shapes: &'a [Shape]) -> Option<&'a Shape> {
+        shapes.iter().find(|shape| shape.key == self.shape).or(shapes.first())
+    }
+
+    /// The tokens that have an effect on a shape, in the order in which they are offered.
+    #[must_use]
+    pub fn used(&self, shape: &Shape) -> Vec<Token> {
+        let font = Font::of(self.get(Token::Font));
+        let has = |token: &Token| match token {
+            Token::Weight => font.weights.0 < font.weights.1,
+            Token::Width => font.width,
+            Token::OutlineInk => self.number(Token::Outline) > 0,
+            Token::PlateOpacity | Token::Plate | Token::Edge | Token::Radius | Token::Thickness | Token::Padding => {
+                self.base.has_plates() || self.own.contains_key(&Token::PlateOpacity) || *token == Token::PlateOpacity
+            }
+            _ => true,
+        };
+        Token::ALL
+            .into_iter()
+            .filter(|token| shape.tokens.iter().any(|group| group.contains(token)) && has(token))
+            .collect()
+    }
+
+    /// The tokens that can be different for a kind of entry.
+    pub const OF_KIND: [Token; 9] = [
+        Token::Icon,
+        Token::Ink,
+        Token::Strong,
+        Token::Plate,
+        Token::Edge,
+        Token::Fill,
+        Token::Font,
+        Token::Weight,
+        Token::Case,
+    ];
+
+    /// Changes one thing. False if there is no such thing in a look.
+    ///
+    /// # Errors
+    /// A value that it does not take.
+    pub fn edit(&mut self, key: &str, text: &str, shapes: &[Shape]) -> Result<bool, EditError> {
+        const NONE_OF_THEM: &str = "is none of the choices offered; pick one from the list";
+        match key {
+            "look" => {
+                let base = input("The look", text).choice(&Base::ALL, Base::key)?;
+                // Trying a look on means seeing it as it is shipped; Undo brings back what was changed.
+                (self.base, self.own, self.kinds) = (base, BTreeMap::new(), BTreeMap::new());
+            }
+            "shape" => {
+                let shape = shapes.iter().find(|shape| shape.key == text);
+                shape.ok_or_else(|| input("The shape", text).refuse(NONE_OF_THEM))?.key.clone_into(&mut self.shape);
+            }
+            "language" => self.language = input("The language", text).choice(&Language::ALL, Language::key)?,
+            _ => {
+                let (kind, key) = match key.strip_prefix("kind:").and_then(|rest| rest.split_once(':')) {
+                    Some((kind, key)) => match Kind::SENT.into_iter().find(|one| one.key() == kind) {
+                        Some(kind) => (Some(kind), key),
+                        None => return Ok(false),
+                    },
+                    None => (None, key),
+                };
+                let known = |token: &Token| kind.is_none() || Self::OF_KIND.contains(token);
+                let Some(token) = Token::of_key(key).filter(known) else { return Ok(false) };
+                let place = match kind {
+                    Some(kind) => self.kinds.entry(kind).or_default(),
+                    None => &mut self.own,
+                };
+                if text.is_empty() {
+                    place.remove(&token);
+                } else {
+                    place.insert(token, token.read(text)?);
+                }
+                self.kinds.retain(|_, own| !own.is_empty());
+            }
+        }
+        Ok(true)
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    const SHAPES: [Shape; 2] = [
+        Shape { key: "rail", words: "Rail", tokens: &[token::TEXT, token::PLATE, token::BAR], size: (840, 260) },
+        Shape { key: "words", words: "Words", tokens: &[token::TEXT], size: (840, 90) },
+    ];
+
+    #[test]
+    fn what_is_different_is_kept_apart_from_the_look() {
+        let mut look = Look::of(Base::Enamel);
+        let plate = look.get(Token::Plate).to_owned();
+        assert_eq!(look.edit("plate", "#ABCDEF", &SHAPES), Ok(true));
+        assert_eq!(look.get(Token::Plate), "#abcdef");
+        assert_eq!(look.edit("kind:tip:ink", "#000000", &SHAPES), Ok(true));
+        assert_eq!(look.for_kind(Kind::Tip, Token::Ink), Some("#000000"));
+        assert_eq!(look.edit("plate", "", &SHAPES), Ok(true));
+        assert_eq!(look.get(Token::Plate), plate, "as the look has it");
+        assert_eq!(look.edit("kind:tip:ink", "", &SHAPES), Ok(true));
+        assert_eq!(look, Look::of(Base::Enamel));
+        look.edit("edge", "#ff0000", &SHAPES).unwrap();
+        look.edit("look", "linen", &SHAPES).unwrap();
+        assert_eq!(look, Look::of(Base::Linen), "a look is tried on as it is shipped");
+    }
+
+    #[test]
+    fn wrong_values_are_refused_in_words() {
+        let mut look = Look::default();
+        for (key, text, why) in [
+            ("plate", "red", "The plate must be a colour such as #e2a62b"),
+            ("radius", "soft", "The roundness must be a whole number"),
+            ("radius", "101", "The roundness must lie between"),
+            ("font", "wingdings", "The typeface is none of the choices"),
+            ("look", "x", "The look is none of the choices"),
+            ("shape", "x", "The shape is none of the choices"),
+            ("language", "tlh", "The language is none of the choices"),
+            ("celebrate", "own-../../etc", "When a goal is reached is none of the choices"),
+            ("sound", "own-", "What is heard then is none of the choices"),
+        ] {
+            assert!(look.edit(key, text, &SHAPES).unwrap_err().to_string().starts_with(why), "{key} {text}");
+        }
+        assert_eq!(look, Look::default(), "nothing is half changed");
+        assert_eq!(look.edit("celebrate", "own-Zy9_x-3kQ", &SHAPES), Ok(true));
+        assert_eq!(look.get(Token::Celebrate), "own-Zy9_x-3kQ", "a clip of one's own");
+        assert_eq!(look.edit("target", "5", &SHAPES), Ok(false));
+        assert_eq!(look.edit("kind:gale:ink", "#000000", &SHAPES), Ok(false));
+    }
+
+    #[test]
+    fn only_what_has_an_effect_is_offered() {
+        let mut look = Look::of(Base::Enamel);
+        let words = look.used(&SHAPES[1]);
+        assert!(words.contains(&Token::Ink) && !words.contains(&Token::Fill) && !words.contains(&Token::Plate));
+        assert!(look.used(&SHAPES[0]).contains(&Token::Fill));
+        look.edit("font", "lobster", &SHAPES).unwrap();
+        assert!(!look.used(&SHAPES[0]).contains(&Token::Weight), "it has one weight");
+        assert!(!look.used(&SHAPES[0]).contains(&Token::OutlineInk), "there is no outline");
+    }
+
+    #[test]
+    fn every_shipped_look_holds_readable_values_for_every_token() {
+        for base in Base::ALL {
+            for token in Token::ALL {
+                let value = base.token(token);
+                assert_eq!(token.read(value).as_deref(), Ok(value), "{base:?} {token:?}");
+            }
+            assert_eq!(warnings(&Look::of(base), &SHAPES[0]), Vec::<String>::new(), "{base:?}");
+        }
+    }
+
+    proptest! {
+        #[test]
+        fn whatever_is_typed_a_look_stays_whole(key in "[a-z:_]{0,20}", text in ".{0,20}") {
+            let mut look = Look::of(Base::Chalk);
+            let _ = look.edit(&key, &text, &SHAPES);
+            for token in Token::ALL {
+                prop_assert!(token.read(look.get(token)).is_ok());
+            }
+            let json = serde_json::to_string(&look).unwrap();
+            prop_assert_eq!(serde_json::from_str::<Look>(&json).unwrap(), look);
+        }
+    }
+}

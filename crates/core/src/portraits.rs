@@ -1,0 +1,76 @@
+//! Pictures of supporters: where each can be found, as the newest of their events told.
+
+use crate::happening::Actor;
+use crate::ids::Seq;
+use serde::{Deserialize, Serialize};
+use std::collections::BTreeMap;
+
+/// Of so many people the picture is known: those of whom one was told last.
+const MOST: usize = 4_000;
+/// Longest address that is kept, in bytes.
+const LONGEST: usize = 500;
+
+/// See the module. A correction takes no picture away: it says what counted, not what somebody looks like.
+#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Portraits {
+    by_name: BTreeMap<String, (Seq, String)>,
+    by_age: BTreeMap<Seq, String>,
+}
+
+impl Portraits {
+    /// Takes note of the picture of who did something, if one was told.
+    pub fn note(&mut self, seq: Seq, actor: &Actor) {
+        let told = actor.avatar.as_deref().filter(|address| address.len() <= LONGEST && !actor.anonymous);
+        let Some(address) = told else { return };
+        let name = actor.name.to_lowercase();
+        if let Some((before, _)) = self.by_name.insert(name.clone(), (seq, address.to_owned())) {
+            self.by_age.remove(&before);
+        }
+        self.by_age.insert(seq, name);
+        if self.by_age.len() > MOST
+            && let Some((_, oldest)) = self.by_age.pop_first()
+        {
+            self.by_name.remove(&oldest);
+        }
+    }
+
+    /// The address of somebody's picture, as it was told.
+    #[must_use]
+    pub fn of(&self, name: &str) -> Option<&str> {
+        self.by_name.get(&name.to_lowercase()).map(|(_, address)| address.as_str())
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn actor(name: &str, avatar: &str) -> Actor {
+        Actor { id: None, name: name.into(), avatar: Some(avatar.into()), anonymous: false }
+    }
+
+    #[test]
+    fn the_newest_picture_of_each_is_known() {
+        let mut portraits = Portraits::default();
+        portraits.note(Seq(1), &actor("Ninepins", "https://pictures.example/1.png"));
+        portraits.note(Seq(2), &actor("ninepins", "https://pictures.example/2.png"));
+        portraits.note(Seq(3), &Actor { avatar: None, ..actor("ninepins", "") });
+        portraits.note(Seq(4), &Actor { anonymous: true, ..actor("quietferry", "https://pictures.example/3.png") });
+        portraits.note(Seq(5), &actor("bram", &format!("https://pictures.example/{}", "x".repeat(LONGEST))));
+        assert_eq!(portraits.of("NINEPINS"), Some("https://pictures.example/2.png"));
+        assert_eq!((portraits.of("quietferry"), portraits.of("bram")), (None, None));
+    }
+
+    #[test]
+    fn those_of_whom_nothing_was_told_for_longest_are_forgotten() {
+        let mut portraits = Portraits::default();
+        portraits.note(Seq(0), &actor("first", "a"));
+        for seq in 1..=MOST as u64 {
+            portraits.note(Seq(seq), &actor(&format!("viewer_{seq}"), "b"));
+        }
+        assert_eq!((portraits.of("first"), portraits.of("viewer_1")), (None, Some("b")));
+        portraits.note(Seq(9_000), &actor("viewer_1", "c"));
+        portraits.note(Seq(9_001), &actor("last", "d"));
+        assert_eq!((portraits.of("viewer_1"), portraits.of("viewer_2")), (Some("c"), None));
+    }
+}

@@ -1,0 +1,458 @@
+//! How entries are told in lines: which kinds, from what size on, in which words, and how a burst
+//! becomes one line.
+
+use crate::Instant;
+use crate::book::names::NOBODY;
+use crate::book::{Fact, instant};
+use crate::calendar::{Period, Span};
+use crate::count::{Count, Verdict};
+use crate::happening::Kind;
+use crate::language::Language;
+use crate::measure::{Measure, Unit};
+use crate::money::Money;
+use crate::sentence::{EditError, Editor, Part};
+use crate::template::{self, Run, Values};
+use crate::widgets::{SAMPLE_NAMES, Scope, input};
+use serde::{Deserialize, Serialize};
+use std::collections::{BTreeMap, HashMap};
+
+mod words;
+
+/// Same giver's gifts within so many microseconds become one line.
+const GIFTS: i64 = 10_000_000;
+/// So many of the newest entries are looked at for lines.
+const LOOKED_AT: usize = 1_000;
+
+/// See the module.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Telling {
+    /// The words for every kind that has none of its own; empty for the standard ones.
+    #[serde(default)]
+    pub common: String,
+    /// What is different for a kind; one that is not named is off.
+    pub kinds: BTreeMap<Kind, Manner>,
+}
+
+/// How one kind is told.
+#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(default)]
+pub struct Manner {
+    /// Kept, but not told.
+    pub off: bool,
+    /// Not told below this amount, number of points, viewers, gifts or things.
+    pub least: i64,
+    /// Its words; empty for the common ones.
+    pub template: String,
+}
+
+/// What is told in one line.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Told {
+    /// The first of its lines in the ledger: stays the same while it grows.
+    pub key: u64,
+    /// How it is told.
+    pub kind: Kind,
+    /// When the newest of its entries happened.
+    pub at: Instant,
+    /// What stands in its places.
+    pub values: Values,
+}
+
+/// A line as it is shown.
+#[derive(Debug, Clone, PartialEq, Serialize)]
+pub struct Line {
+    /// Stays the same while it is shown.
+    pub key: u64,
+    /// Of which kind.
+    pub kind: Kind,
+    /// Its text.
+    pub runs: Vec<Run>,
+    /// When it happened.
+    pub at: Instant,
+}
+
+impl Line {
+    /// The text without emphasis.
+    #[must_use]
+    pub fn text(&self) -> String {
+        template::plain(&self.runs)
+    }
+}
+
+/// Entries that become one line.
+struct Fold<'a> {
+    first: &'a Fact,
+    newest: &'a Fact,
+    times: u64,
+    number: i64,
+    /// Given subscriptions that belong to a gift are counted by it.
+    given: i64,
+    money: Option<Money>,
+}
+
+impl Telling {
+    /// The kinds that can be told.
+    pub const KINDS: [Kind; 8] =
+        [Kind::Follow, Kind::Sub, Kind::Gift, Kind::Tip, Kind::Cheer, Kind::Raid, Kind::Reward, Kind::Purchase];
+
+    /// Of these kinds, in the standard words.
+    #[must_use]
+    pub fn of(kinds: &[Kind]) -> Self {
+        Self { common: String::new(), kinds: kinds.iter().map(|kind| (*kind, Manner::default())).collect() }
+    }
+
+    /// The kinds that are told.
+    pub fn told(&self) -> impl Iterator<Item = Kind> {
+        self.kinds.iter().filter(|(_, manner)| !manner.off).map(|(kind, _)| *kind)
+    }
+
+    /// What each kind that is told counts.
+    #[must_use]
+    pub fn counts(&self, period: Period) -> Vec<Count> {
+        let count = |(kind, manner): (&Kind, &Manner)| {
+            let mut count = Count::of(measure(*kind), period);
+            count.only.least = manner.least;
+            count
+        };
+        self.kinds.iter().filter(|(_, manner)| !manner.off).map(count).collect()
+    }
+
+    /// The newest lines of a period, oldest first. With a length in seconds, the same supporter's
+    /// entries of a kind within it become one.
+    #[must_use]
+    pub fn lines(&self, period: Period, fold: u32, most: usize, scope: &Scope<'_>) -> Vec<Told> {
+        let counts: Vec<(Kind, Count)> = self.told().zip(self.counts(period)).collect();
+        let span = counts.first().map_or(Span::NEVER, |(_, count)| scope.span(count));
+        let kinds = counts.iter().fold(0, |bits, (kind, _)| bits | kind.bit());
+        let is_told = |fact: &&Fact| {
+            counts.iter().any(|(kind, count)| {
+                *kind == fact.kind && matches!(count.judge(fact, span, scope.book, scope.settings), Verdict::Counts(_))
+            })
+        };
+        let window = i64::from(fold) * 1_000_000;
+        let mut newest = scope.book.facts(span, kinds).rev().filter(is_told);
+        let mut facts: Vec<&Fact> = Vec::new();
+        let mut folds;
+        // Most often a few hundred tell all: until the oldest line shown can have no earlier part.
+        let mut look_at = (most * 4).clamp(100, LOOKED_AT.max(most));
+        loop {
+            facts.extend(newest.by_ref().take(look_at - facts.len()));
+            folds = facts.iter().rev().fold(Folds::default(), |folds, fact| folds.take(fact, window, scope));
+            let oldest_shown = folds.list.len().checked_sub(most).map(|skip| folds.list[skip].first.at);
+            let whole = facts.last().zip(oldest_shown).is_some_and(|(last, shown)| shown - last.at > window.max(GIFTS));
+            if whole || facts.len() < look_at || look_at >= LOOKED_AT.max(most) {
+                break;
+            }
+            look_at = (look_at * 3).min(LOOKED_AT.max(most));
+        }
+        let folds = folds.list;
+        let skip = folds.len().saturating_sub(most);
+        folds.iter().skip(skip).map(|fold| fold.told(scope)).collect()
+    }
+
+    /// A line in words.
+    #[must_use]
+    pub fn line(&self, told: &Told, scope: &Scope<'_>) -> Line {
+        let standard = words::standard(scope.language, told.kind);
+        let own = self.kinds.get(&told.kind).map_or("", |manner| manner.template.as_str());
+        let source = [own, self.common.as_str(), standard].into_iter().find(|one| !one.is_empty()).unwrap_or(standard);
+        let runs = template::write(source, standard, &told.values, scope.hand());
+        Line { key: told.key, kind: told.kind, runs, at: told.at }
+    }
+
+    /// Whether any line says how long ago it was.
+    #[must_use]
+    pub fn ages(&self) -> bool {
+        let own = self.kinds.values().map(|manner| &manner.template);
+        own.chain([&self.common]).any(|source| template::mentions(source, "ago"))
+    }
+
+    /// The words of a kind where it has none of its own.
+    #[must_use]
+    pub fn fallback(&self, kind: Kind, language: Language) -> &str {
+        if self.common.is_empty() { words::standard(language, kind) } else { &self.common }
+    }
+
+    /// Made-up lines, oldest first: one of each kind that is told.
+    #[must_use]
+    pub fn sample(&self, scope: &Scope<'_>) -> Vec<Told> {
+        let told: Vec<Kind> = self.told().collect();
+        let line = |(index, kind): (usize, Kind)| {
+            let minutes = i64::try_from(told.len() - index).unwrap_or(1) * 3;
+            sample(kind, index, scope.now - chrono::TimeDelta::minutes(minutes), scope)
+        };
+        told.iter().copied().enumerate().map(line).collect()
+    }
+
+    /// The part of a sentence that names the kinds.
+    #[must_use]
+    pub fn part(&self) -> Part {
+        let told: Vec<Kind> = self.told().collect();
+        let shown = match told.as_slice() {
+            [] => "nothing".to_owned(),
+            [one] => one.plural().to_owned(),
+            [rest @ .., last] => {
+                let rest: Vec<&str> = rest.iter().map(|kind| kind.plural()).collect();
+                format!("{} and {}", rest.join(", "), last.plural())
+            }
+        };
+        let option = |kind: Kind| (kind.key().to_owned(), kind.plural().to_owned(), told.contains(&kind));
+        Part::field("kinds", KINDS, shown, Editor::Several { options: Self::KINDS.into_iter().map(option).collect() })
+    }
+
+    /// Changes something: `kinds`, `common`, or `tell:<kind>:on|least|template`. False if there is
+    /// no such part.
+    ///
+    /// # Errors
+    /// A value that the part does not take.
+    pub fn edit(&mut self, key: &str, text: &str, scope: &Scope<'_>) -> Result<bool, EditError> {
+        match key {
+            "kinds" => {
+                let wanted: Vec<&str> = text.split(',').map(str::trim).filter(|key| !key.is_empty()).collect();
+                if let Some(unknown) = wanted.iter().find(|key| !Self::KINDS.iter().any(|kind| kind.key() == **key)) {
+                    return Err(input(KINDS, text).refuse(format!("has no “{unknown}”; pick from the list")));
+                }
+                for kind in Self::KINDS {
+                    self.switch(kind, wanted.contains(&kind.key()));
+                }
+            }
+            "common" => self.common = checked(text)?,
+            _ => {
+                let Some((kind, what)) = key.strip_prefix("tell:").and_then(|rest| rest.split_once(':')) else {
+                    return Ok(false);
+                };
+                let Some(kind) = Self::KINDS.into_iter().find(|one| one.key() == kind) else { return Ok(false) };
+                match what {
+                    "on" => self.switch(kind, text == "on"),
+                    "least" => {
+                        let least = if text.trim().is_empty() {
+                            0
+                        } else {
+                            input("The least", text).in_unit(least_unit(kind, scope), 0)?
+                        };
+                        self.kinds.entry(kind).or_insert_with(Manner::away).least = least;
+                    }
+                    "template" => {
+                        let template = checked(text)?;
+                        self.kinds.entry(kind).or_insert_with(Manner::away).template = template;
+                    }
+                    _ => return Ok(false),
+                }
+            }
+        }
+        Ok(true)
+    }
+
+    fn switch(&mut self, kind: Kind, on: bool) {
+        if on || self.kinds.contains_key(&kind) {
+            self.kinds.entry(kind).or_default().off = !on;
+        }
+    }
+}
+
+const KINDS: &str = "What it tells of";
+
+impl Manner {
+    fn away() -> Self {
+        Self { off: true, ..Self::default() }
+    }
+}
+
+/// A template that may be empty.
+///
+/// # Errors
+/// It is wrong, with line and column.
+pub fn checked(text: &str) -> Result<String, EditError> {
+    let text = text.trim();
+    template::check(text).map_err(|error| input("The text", text).refuse(error.to_string()))?;
+    Ok(text.to_owned())
+}
+
+/// What a kind is counted by where it is told.
+fn measure(kind: Kind) -> Measure {
+    match kind {
+        Kind::Sub => Measure::CountOfSubs,
+        Kind::Gift => Measure::CountOfGifts,
+        Kind::Tip => Measure::CountOfTips,
+        Kind::Cheer => Measure::PointsOfCheers,
+        Kind::Raid => Measure::ViewersOfRaids,
+        Kind::Reward => Measure::CountOfRewards,
+        Kind::Purchase => Measure::CountOfPurchases,
+        Kind::Follow | Kind::Gauge | Kind::Stat | Kind::Signal | Kind::Adjust => Measure::CountOfFollows,
+    }
+}
+
+/// In what the least of a kind is told; follows, subscriptions and rewards have no size.
+#[must_use]
+pub fn least_unit(kind: Kind, scope: &Scope<'_>) -> Unit {
+    if kind == Kind::Tip { Unit::Money(scope.settings.currency) } else { Unit::Things }
+}
+
+/// Whether a kind has a size, so that small ones can be left out.
+#[must_use]
+pub fn has_size(kind: Kind) -> bool {
+    matches!(kind, Kind::Gift | Kind::Tip | Kind::Cheer | Kind::Raid | Kind::Purchase)
+}
+
+/// Whose a fact is, as far as folding goes: a given subscription belongs to its giver.
+fn whose(fact: &Fact, scope: &Scope<'_>) -> u32 {
+    scope.book.names().person(if fact.given() { fact.what } else { fact.who })
+}
+
+fn is_gift(fact: &Fact) -> bool {
+    fact.kind == Kind::Gift || fact.given()
+}
+
+/// What entries must have in common to become one line: whose they are, whether they are gifts, and
+/// otherwise of which kind, about what, and of which tier.
+type Common = (u32, bool, Option<(Kind, u32, u8)>);
+
+/// Lines in the making, in the order of their first entries.
+#[derive(Default)]
+struct Folds<'a> {
+    list: Vec<Fold<'a>>,
+    /// The newest line of all that have so much in common.
+    open: HashMap<Common, usize>,
+}
+
+impl<'a> Folds<'a> {
+    /// Takes the next fact in order of time.
+    fn take(mut self, fact: &'a Fact, window: i64, scope: &Scope<'_>) -> Self {
+        let (who, gift, money) = (whose(fact, scope), is_gift(fact), scope.book.money(fact));
+        let window = if gift { GIFTS.max(window) } else { window };
+        let common = (who, gift, (!gift).then_some((fact.kind, fact.what, fact.tier)));
+        let fold = self.open.get(&common).and_then(|place| self.list.get_mut(*place));
+        let joins = |fold: &&mut Fold<'_>| {
+            let addable =
+                money.is_none() || sum(fold.money, money).is_some() || (priced(fold, scope) && fact.priced().is_some());
+            window > 0 && who != NOBODY && fact.at - fold.first.at <= window && addable
+        };
+        match fold.filter(joins) {
+            Some(fold) => fold.join(fact, money, scope),
+            None => {
+                self.open.insert(common, self.list.len());
+                let (number, given) = if fact.given() { (0, 1) } else { (fact.number, 0) };
+                self.list.push(Fold { first: fact, newest: fact, times: 1, number, given, money });
+            }
+        }
+        self
+    }
+}
+
+fn sum(one: Option<Money>, other: Option<Money>) -> Option<Money> {
+    let (one, other) = (one?, other?);
+    (one.currency == other.currency).then_some(())?;
+    Some(Money { minor: one.minor.checked_add(other.minor)?, currency: one.currency })
+}
+
+/// Whether a fold's money is, or can be, told in the channel's currency.
+fn priced(fold: &Fold<'_>, scope: &Scope<'_>) -> bool {
+    match fold.times {
+        1 => fold.first.priced().is_some(),
+        _ => fold.money.is_some_and(|money| money.currency == scope.settings.currency),
+    }
+}
+
+impl<'a> Fold<'a> {
+    fn join(&mut self, fact: &'a Fact, money: Option<Money>, scope: &Scope<'_>) {
+        if money.is_some() {
+            self.money = sum(self.money, money).or_else(|| {
+                let base = |fact: &Fact| fact.priced().map(|minor| Money { minor, currency: scope.settings.currency });
+                let so_far = if self.times == 1 { base(self.first) } else { self.money };
+                sum(so_far, base(fact))
+            });
+        }
+        if fact.kind == Kind::Sub && fact.given() {
+            self.given += 1;
+        } else if fact.kind != Kind::Sub {
+            self.number = self.number.saturating_add(fact.number);
+        }
+        (self.times, self.newest) = (self.times + 1, fact);
+    }
+
+    fn told(&self, scope: &Scope<'_>) -> Told {
+        let fact = self.newest;
+        // One subscription that was given is told by its receiver, several by their giver.
+        let by_giver = is_gift(self.first) && (self.number > 0 || self.given > 1);
+        let kind = if by_giver { Kind::Gift } else { self.first.kind };
+        // The subscriptions of a gift come besides it, so the two are never added up.
+        let number = if by_giver { self.number.max(self.given) } else { self.number };
+        let name = |who: u32| scope.name(scope.book.names().person(who));
+        let giver = if fact.given() { name(fact.what) } else { String::new() };
+        let word = |kinds: &[Kind]| {
+            let known = scope.book.words().get(fact.what).filter(|_| kinds.contains(&kind));
+            known.unwrap_or_default().to_owned()
+        };
+        let amount = match (self.money, kind) {
+            (Some(money), _) => scope.language.money(money),
+            (None, Kind::Gift | Kind::Cheer | Kind::Raid) => scope.language.number(number),
+            _ => String::new(),
+        };
+        let figure = match self.money {
+            Some(money) => template::figure(Unit::Money(money.currency), money.minor),
+            None => template::figure(Unit::Things, number),
+        };
+        let of = |wanted: &[Kind]| if wanted.contains(&kind) { number } else { 0 };
+        Told {
+            key: self.first.seq,
+            kind,
+            at: instant(fact.at),
+            values: Values {
+                name: if by_giver { name(whose(self.first, scope)) } else { name(fact.who) },
+                amount,
+                figure,
+                count: of(&[Kind::Gift, Kind::Purchase]),
+                points: of(&[Kind::Cheer, Kind::Reward]),
+                viewers: of(&[Kind::Raid]),
+                tier: fact.tier,
+                months: if kind == Kind::Sub { fact.number } else { 0 },
+                message: fact.text.as_deref().unwrap_or_default().to_owned(),
+                item: word(&[Kind::Reward, Kind::Purchase]),
+                giver: if by_giver { String::new() } else { giver },
+                kind: words::kind(scope.language, kind).to_owned(),
+                times: self.times,
+                ago: scope.language.ago((scope.now - instant(fact.at)).num_seconds()),
+            },
+        }
+    }
+}
+
+/// What stands in the places of a template about one entry.
+#[must_use]
+pub fn fact_values(fact: &Fact, scope: &Scope<'_>) -> Values {
+    let (number, given) = if fact.given() { (0, 1) } else { (fact.number, 0) };
+    let fold = Fold { first: fact, newest: fact, times: 1, number, given, money: scope.book.money(fact) };
+    fold.told(scope).values
+}
+
+/// A line made up for trying a look.
+fn sample(kind: Kind, index: usize, at: Instant, scope: &Scope<'_>) -> Told {
+    let money = Money {
+        minor: 125 * 10_i64.pow(u32::from(scope.settings.currency.decimals())) / 10,
+        currency: scope.settings.currency,
+    };
+    let (amount, number) = match kind {
+        Kind::Tip => (scope.language.money(money), 0),
+        Kind::Gift => (scope.language.number(20), 20),
+        Kind::Cheer => (scope.language.number(500), 500),
+        Kind::Raid => (scope.language.number(77), 77),
+        _ => (String::new(), 1),
+    };
+    let values = Values {
+        name: SAMPLE_NAMES[index % SAMPLE_NAMES.len()].to_owned(),
+        amount,
+        figure: template::figure(Unit::Things, number),
+        count: number,
+        points: number,
+        viewers: number,
+        giver: String::new(),
+        kind: words::kind(scope.language, kind).to_owned(),
+        ago: scope.language.ago((scope.now - at).num_seconds()),
+        item: if kind == Kind::Reward { "Tea break".into() } else { "Enamel mug".into() },
+        ..template::sample()
+    };
+    Told { key: index as u64 + 1, kind, at, values }
+}
+
+#[cfg(test)]
+mod tests;

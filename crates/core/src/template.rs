@@ -1,0 +1,426 @@
+//! Texts with places for values, in Jinja syntax: `{{ name }} tipped *{{ amount }}*`.
+//!
+//! A template is checked when it is written, with line and column. It can do nothing but put its
+//! own values into words: there is no way out of it, it is stopped after some thousand steps, and
+//! what comes out is runs of plain text, never markup.
+
+use crate::language::Language;
+use crate::measure::Unit;
+use crate::money::{Currency, Money};
+use minijinja::value::{Kwargs, Rest, Value, ValueKind};
+use minijinja::{Environment, ErrorKind, State, UndefinedBehavior};
+use serde::{Deserialize, Serialize};
+use std::sync::LazyLock;
+
+/// Longest template, in characters.
+pub const MOST: usize = 400;
+/// Longest text that comes out; the rest is cut off.
+const MOST_OUT: usize = 600;
+/// So many steps a template may take: a loop over everything is stopped long before it is felt.
+const FUEL: u64 = 4_000;
+/// Stands for `*` that came with a value, so that a name cannot emphasise itself.
+const STAR: char = '\u{e000}';
+
+/// The values that can stand in a template: name, what it is, and an example.
+pub const VALUES: [(&str, &str, &str); 14] = [
+    ("name", "who did it", "pinecone_ade"),
+    ("amount", "the money, written out", "£12.50"),
+    ("figure", "the bare number, for filters", "12.5"),
+    ("count", "how many were given or bought", "20"),
+    ("points", "points cheered or spent", "500"),
+    ("viewers", "viewers of a raid", "77"),
+    ("tier", "the tier of a subscription", "2"),
+    ("months", "months subscribed", "9"),
+    ("message", "what they said with it", "mind the points"),
+    ("item", "the reward or thing bought", "Enamel mug"),
+    ("giver", "who gave the subscription", "quietferry"),
+    ("kind", "what kind it is", "tip"),
+    ("times", "how many were folded into one line", "3"),
+    ("ago", "how long ago", "5 min"),
+];
+
+/// What stands in the places of a template.
+#[derive(Debug, Clone, Default, PartialEq, Serialize)]
+pub struct Values {
+    /// Who.
+    pub name: String,
+    /// Money, written out; empty where there is none.
+    pub amount: String,
+    /// The bare number behind the line.
+    pub figure: f64,
+    /// Gifts, or things bought.
+    pub count: i64,
+    /// Points.
+    pub points: i64,
+    /// Viewers.
+    pub viewers: i64,
+    /// 1 to 3, or 0.
+    pub tier: u8,
+    /// Months subscribed, or 0.
+    pub months: i64,
+    /// What somebody said.
+    pub message: String,
+    /// Reward or thing bought.
+    pub item: String,
+    /// Who paid for a subscription.
+    pub giver: String,
+    /// What kind.
+    pub kind: String,
+    /// How many lines of the ledger.
+    pub times: u64,
+    /// How long ago.
+    pub ago: String,
+}
+
+/// A stretch of text.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Run {
+    /// The text.
+    pub text: String,
+    /// Whether it is emphasised.
+    pub strong: bool,
+}
+
+/// Why a template was refused, and where.
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+#[error("is wrong in line {line}, column {column}: {why}")]
+pub struct TemplateError {
+    /// From 1.
+    pub line: usize,
+    /// In characters, from 1.
+    pub column: usize,
+    /// What to change.
+    pub why: String,
+}
+
+/// How a template writes.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Hand {
+    /// Its language.
+    pub language: Language,
+    /// The channel's currency, for bare numbers told as money.
+    pub currency: Currency,
+}
+
+static JINJA: LazyLock<Environment<'static>> = LazyLock::new(|| {
+    let mut jinja = Environment::empty();
+    jinja.set_undefined_behavior(UndefinedBehavior::Strict);
+    jinja.set_fuel(Some(FUEL));
+    jinja.set_keep_trailing_newline(false);
+    jinja.add_filter("plural", plural);
+    jinja.add_filter("money", money);
+    jinja.add_filter("number", number);
+    jinja.add_filter("upper", |text: String| text.to_uppercase());
+    jinja.add_filter("lower", |text: String| text.to_lowercase());
+    jinja.add_filter("cut", cut);
+    jinja.add_filter("default", |value: Value, other: Value| if is_nothing(&value) { other } else { value });
+    jinja
+});
+
+fn is_nothing(value: &Value) -> bool {
+    value.is_undefined() || value.as_str().is_some_and(str::is_empty) || value.as_i64() == Some(0)
+}
+
+fn wrong(why: impl Into<String>) -> minijinja::Error {
+    minijinja::Error::new(ErrorKind::InvalidOperation, why.into())
+}
+
+fn language(state: &State<'_, '_>) -> Language {
+    let key = state.lookup("_language");
+    let key = key.as_ref().and_then(Value::as_str).unwrap_or_default();
+    Language::ALL.into_iter().find(|one| one.key() == key).unwrap_or_default()
+}
+
+fn currency(state: &State<'_, '_>) -> Option<Currency> {
+    state.lookup("_currency").as_ref().and_then(Value::as_str).and_then(|code| Currency::parse(code).ok())
+}
+
+fn float(value: &Value, filter: &str) -> Result<f64, minijinja::Error> {
+    match value.kind() {
+        ValueKind::Number => f64::try_from(value.clone()).map_err(|_| wrong(format!("{filter} takes a number"))),
+        _ => Err(wrong(format!("the filter {filter} takes a number such as figure or count"))),
+    }
+}
+
+/// `{{ months|plural("month", "months") }}`: the word that goes with the number.
+#[allow(clippy::needless_pass_by_value, reason = "a filter is handed its values")]
+fn plural(state: &State<'_, '_>, value: Value, forms: Rest<String>) -> Result<String, minijinja::Error> {
+    #[allow(clippy::cast_possible_truncation, reason = "the form of a word needs no more than this")]
+    let number = float(&value, "plural")? as i64;
+    let form = forms.get(language(state).plural(number)).or(forms.last());
+    form.cloned()
+        .ok_or_else(|| wrong("the filter plural takes the forms of a word, such as plural(\"month\", \"months\")"))
+}
+
+/// `{{ figure|money }}`, `{{ figure|money(currency="EUR") }}`.
+#[allow(clippy::needless_pass_by_value, reason = "a filter is handed its values")]
+fn money(state: &State<'_, '_>, value: Value, options: Kwargs) -> Result<String, minijinja::Error> {
+    let code: Option<String> = options.get("currency")?;
+    options.assert_all_used()?;
+    let asked = code.map(|code| Currency::parse(&code).map_err(|error| wrong(format!("the currency {error}"))));
+    let currency = asked.transpose()?.or(currency(state)).ok_or_else(|| wrong("there is no currency"))?;
+    let scale = 10_f64.powi(i32::from(currency.decimals()));
+    #[allow(clippy::cast_possible_truncation, reason = "a float beyond the bounds is cut to them")]
+    let minor = (float(&value, "money")? * scale).round() as i64;
+    Ok(language(state).money(Money { minor, currency }))
+}
+
+/// `{{ count|number }}`: with the language's grouping.
+#[allow(clippy::needless_pass_by_value, reason = "a filter is handed its values")]
+fn number(state: &State<'_, '_>, value: Value) -> Result<String, minijinja::Error> {
+    #[allow(clippy::cast_possible_truncation, reason = "a float beyond the bounds is cut to them")]
+    let number = float(&value, "number")?.round() as i64;
+    Ok(language(state).number(number))
+}
+
+/// `{{ message|cut(40) }}`: at most so many characters, with an ellipsis.
+fn cut(text: String, most: usize) -> String {
+    if text.chars().count() <= most {
+        return text;
+    }
+    let mut kept: String = text.chars().take(most.saturating_sub(1)).collect();
+    kept.truncate(kept.trim_end().len());
+    kept + "…"
+}
+
+fn placed(error: &minijinja::Error, source: &str) -> TemplateError {
+    let start = error.range().map_or(0, |range| range.start.min(source.len()));
+    let before = source.get(..start).unwrap_or_default();
+    let column = before.rsplit('\n').next().map_or(0, |line| line.chars().count()) + 1;
+    let detail = || error.detail().unwrap_or("it cannot be understood").to_owned();
+    let why = match error.kind() {
+        ErrorKind::UndefinedError => {
+            let names: Vec<&str> = VALUES.iter().map(|(name, ..)| *name).collect();
+            format!("there is no such value; there are {}", names.join(", "))
+        }
+        ErrorKind::UnknownFilter => {
+            format!("{}; there are plural, money, number, upper, lower, cut and default", detail())
+        }
+        ErrorKind::OutOfFuel => "it takes too many steps; take the loop out".to_owned(),
+        _ => detail(),
+    };
+    TemplateError { line: error.line().unwrap_or(1), column, why }
+}
+
+fn render(source: &str, values: &Values, hand: Hand) -> Result<String, TemplateError> {
+    let bare = |text: &str| text.replace(STAR, "").replace('*', &STAR.to_string());
+    let shown = Values {
+        name: bare(&values.name),
+        message: bare(&values.message),
+        item: bare(&values.item),
+        giver: bare(&values.giver),
+        ..values.clone()
+    };
+    let hand = minijinja::context! { _language => hand.language.key(), _currency => hand.currency.code() };
+    let context = minijinja::context! { ..Value::from_serialize(&shown), ..hand };
+    let template = JINJA.template_from_str(source).map_err(|error| placed(&error, source))?;
+    template.render(context).map_err(|error| placed(&error, source))
+}
+
+/// Checks a template.
+///
+/// # Errors
+/// What is wrong with it, and where.
+///
+/// ```
+/// use tally_core::template;
+/// assert!(template::check("{{ name }} tipped *{{ amount }}*").is_ok());
+/// let error = template::check("{{ nmae }} tipped").unwrap_err();
+/// assert_eq!((error.line, error.column), (1, 4));
+/// ```
+pub fn check(source: &str) -> Result<(), TemplateError> {
+    let here = |why: &str| TemplateError { line: 1, column: 1, why: why.to_owned() };
+    if source.chars().count() > MOST {
+        return Err(here(&format!("it is longer than {MOST} characters")));
+    }
+    if source.contains(STAR) || crate::text::message(source).is_err() {
+        return Err(here("it has characters that cannot be shown"));
+    }
+    let currency = Currency::parse("GBP").map_err(|_| here("there is no currency"))?;
+    // Strict rendering finds unknown values, but only on the branches that are taken: so with
+    // everything there, and with nothing.
+    for values in [sample(), Values::default()] {
+        render(source, &values, Hand { language: Language::En, currency })?;
+    }
+    let template = JINJA.template_from_str(source).map_err(|error| placed(&error, source))?;
+    let unknown = template.undeclared_variables(false).into_iter().find(|name| !VALUES.iter().any(|one| one.0 == name));
+    match unknown {
+        Some(name) => Err(TemplateError {
+            line: 1,
+            column: source.find(&name).map_or(1, |at| source[..at].chars().count() + 1),
+            why: format!("there is no value called {name}"),
+        }),
+        None => Ok(()),
+    }
+}
+
+/// Values to try a template on.
+#[must_use]
+pub fn sample() -> Values {
+    Values {
+        name: "pinecone_ade".into(),
+        amount: "£12.50".into(),
+        figure: 12.5,
+        count: 20,
+        points: 500,
+        viewers: 77,
+        tier: 2,
+        months: 9,
+        message: "mind the points".into(),
+        item: "Enamel mug".into(),
+        giver: "quietferry".into(),
+        kind: "tip".into(),
+        times: 1,
+        ago: "5 min".into(),
+    }
+}
+
+/// Whether a template has a place for a value.
+#[must_use]
+pub fn mentions(source: &str, value: &str) -> bool {
+    source.contains(value)
+}
+
+/// Writes values out as runs of text. A template that cannot be followed, which a check rules out,
+/// gives its fallback.
+#[must_use]
+pub fn write(source: &str, fallback: &str, values: &Values, hand: Hand) -> Vec<Run> {
+    let text = render(source, values, hand).or_else(|_| render(fallback, values, hand)).unwrap_or_default();
+    runs(&text)
+}
+
+/// Takes text apart at its `*emphasis*`. A star without a partner is a star.
+fn runs(text: &str) -> Vec<Run> {
+    let text: String = text.chars().take(MOST_OUT).map(|c| if c.is_control() { ' ' } else { c }).collect();
+    let mut runs: Vec<Run> = Vec::new();
+    let mut push = |text: &str, strong: bool| {
+        let text = text.replace(STAR, "*");
+        if !text.is_empty() {
+            runs.push(Run { text, strong });
+        }
+    };
+    let mut rest = text.as_str();
+    while let Some((before, after)) = rest.split_once('*') {
+        match after.split_once('*') {
+            Some((strong, further)) if !strong.trim().is_empty() => {
+                push(before, false);
+                push(strong, true);
+                rest = further;
+            }
+            _ => {
+                push(&rest[..=before.len()], false);
+                rest = after;
+            }
+        }
+    }
+    push(rest, false);
+    runs
+}
+
+/// Runs as plain text.
+#[must_use]
+pub fn plain(runs: &[Run]) -> String {
+    runs.iter().map(|run| run.text.as_str()).collect()
+}
+
+/// A figure as a float, for filters: pounds, or things.
+#[must_use]
+#[allow(clippy::cast_precision_loss, reason = "a template's figure needs no more than a float's digits")]
+pub fn figure(unit: Unit, value: i64) -> f64 {
+    value as f64 / unit.whole() as f64
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    fn hand(language: Language) -> Hand {
+        Hand { language, currency: Currency::parse("GBP").unwrap() }
+    }
+
+    fn written(source: &str, language: Language) -> String {
+        plain(&write(source, "", &sample(), hand(language)))
+    }
+
+    #[test]
+    fn values_are_put_into_words() {
+        let cases = [
+            ("{{ name }} tipped {{ amount }}", "pinecone_ade tipped £12.50"),
+            ("{{ months }} {{ months|plural('month', 'months') }}", "9 months"),
+            ("{{ figure|money }} {{ figure|money(currency='EUR') }}", "£12.50 €12.50"),
+            ("{{ (points * 100)|number }}", "50,000"),
+            ("{{ message|cut(8)|upper }}", "MIND TH…"),
+            ("{% if tier > 1 %}tier {{ tier }}{% endif %}", "tier 2"),
+            ("{{ giver|default('nobody') }}", "quietferry"),
+        ];
+        for (source, expected) in cases {
+            assert_eq!(check(source), Ok(()), "{source}");
+            assert_eq!(written(source, Language::En), expected);
+        }
+        assert_eq!(written("{{ 5|plural('miesiąc', 'miesiące', 'miesięcy') }}", Language::Pl), "miesięcy");
+        assert_eq!(written("{{ 12345.6|money }}", Language::De), "12.345,60\u{a0}£");
+    }
+
+    #[test]
+    fn mistakes_are_told_with_line_and_column() {
+        let cases = [
+            ("{{ nmae }} tipped", 1, 4, "there is no such value"),
+            ("one\n{{ name|shout }}", 2, 9, "there are plural, money"),
+            ("{{ name", 1, 8, "unexpected"),
+            ("{% for a in [1] %}", 1, 1, "unexpected"),
+            ("{{ message|money }}", 1, 12, "takes a number"),
+            ("{% if months > 99 %}{{ nobody }}{% endif %}", 1, 24, "no value called nobody"),
+        ];
+        for (source, line, column, why) in cases {
+            let error = check(source).unwrap_err();
+            assert!(error.why.contains(why), "{source}: {error}");
+            assert_eq!(error.line, line, "{source}: {error}");
+            // The end of an unfinished template is somewhere near its end.
+            assert!(column == error.column || why == "unexpected", "{source}: {error}");
+        }
+        assert!(check(&"x".repeat(401)).is_err());
+        assert!(check("a\u{202e}b").is_err());
+    }
+
+    #[test]
+    fn a_template_that_loops_is_stopped() {
+        for source in [
+            "{% for a in range(9999) %}{% for b in range(9999) %}x{% endfor %}{% endfor %}",
+            "{% for a in 'aaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaa' %}{% for b in [1,1,1,1,1,1,1,1,1,1,1,1,1,1,1,1,1,1,1,1] %}{% for c in [1,1,1,1,1,1,1] %}x{% endfor %}{% endfor %}{% endfor %}",
+        ] {
+            assert!(check(source).is_err(), "{source}");
+        }
+    }
+
+    #[test]
+    fn emphasis_is_the_templates_own() {
+        let values = Values { name: "*star* & <b>".into(), ..sample() };
+        let runs = write("*{{ name }}* gave *all* 2 * 3", "", &values, hand(Language::En));
+        let run = |text: &str, strong| Run { text: text.into(), strong };
+        let expected =
+            [run("*star* & <b>", true), run(" gave ", false), run("all", true), run(" 2 *", false), run(" 3", false)];
+        assert_eq!(runs, expected);
+    }
+
+    #[test]
+    fn one_that_cannot_be_followed_gives_its_fallback() {
+        assert_eq!(plain(&write("{{ oh", "{{ name }}", &sample(), hand(Language::En))), "pinecone_ade");
+    }
+
+    proptest! {
+        #[test]
+        fn no_template_and_no_value_makes_it_panic(source in ".*", name in ".*") {
+            let _ = check(&source);
+            let values = Values { name, ..Values::default() };
+            let text = plain(&write(&source, "{{ name }}", &values, hand(Language::Fr)));
+            prop_assert!(text.chars().count() <= MOST_OUT && !text.contains(STAR));
+        }
+
+        #[test]
+        fn whatever_is_emphasised_no_text_is_lost(text in "[a-c *]{0,40}") {
+            let kept = |text: &str| text.chars().filter(|c| *c != '*').collect::<String>();
+            prop_assert_eq!(kept(&plain(&runs(&text))), kept(&text));
+        }
+    }
+}

@@ -1,0 +1,201 @@
+//! Event lists: what has just happened, line by line.
+//!
+//! A line lives for a while or for ever; after a quiet time the whole list hides until something
+//! happens again. Bursts fold, see [`crate::telling`].
+
+mod sentence;
+#[cfg(test)]
+mod tests;
+
+pub(in crate::widgets) use sentence::{maybe_length, read_length};
+
+use super::{Family, NoActs, Scope, Settings};
+use crate::Instant;
+use crate::calendar::Period;
+use crate::count::Count;
+use crate::explain::{Slip, of_several};
+use crate::happening::Kind;
+use crate::look::Shape;
+use crate::look::tokens::{ENTERING, LINES, PLATE, SIGNS, TEXT, TITLED};
+use crate::sentence::{EditError, Part};
+use crate::telling::{Line, Telling, Told};
+use crate::view::View;
+use chrono::TimeDelta;
+use serde::{Deserialize, Serialize};
+
+/// Most lines that a list shows.
+pub const MOST: u32 = 50;
+
+/// What a list tells of.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct EventList {
+    /// Its name, also on the picture.
+    pub title: String,
+    /// Which kinds, in which words.
+    pub telling: Telling,
+    /// From which period.
+    pub period: Period,
+    /// Most lines, up to [`MOST`].
+    pub most: u32,
+    /// The newest stands last, as in a log.
+    pub newest_last: bool,
+    /// Entries of the same supporter and kind within so many seconds become one line; 0 for none.
+    pub fold: u32,
+    /// So many seconds a line lives; 0 for ever.
+    pub life: u32,
+    /// After so many seconds without a new line all are hidden; 0 for never.
+    pub quiet: u32,
+    /// From this place on, lines grow paler; 0 for none.
+    pub fade_from: u32,
+    /// What stands there while nothing has happened.
+    pub placeholder: String,
+}
+
+/// What a list shows.
+#[derive(Debug, Clone, PartialEq, Serialize)]
+pub struct EventListView {
+    /// Its name.
+    pub title: String,
+    /// In the order in which they stand.
+    pub lines: Vec<Line>,
+    /// How many there is room for.
+    pub most: u32,
+    /// Whether the newest stands last.
+    pub newest_last: bool,
+    /// From this place, counted from the newest, lines grow paler; 0 for none.
+    pub fade_from: u32,
+    /// What stands there while there is no line.
+    pub placeholder: String,
+}
+
+impl EventListView {
+    /// The lines, each on a line of its own.
+    #[must_use]
+    pub fn text(&self) -> String {
+        if self.lines.is_empty() {
+            return self.placeholder.clone();
+        }
+        self.lines.iter().map(Line::text).collect::<Vec<_>>().join("\n")
+    }
+}
+
+fn seconds(seconds: u32) -> TimeDelta {
+    TimeDelta::seconds(i64::from(seconds))
+}
+
+impl EventList {
+    fn alive(&self, scope: &Scope<'_>) -> Vec<Told> {
+        let mut told = self.telling.lines(self.period, self.fold, self.most as usize, scope);
+        let newest = told.last().map(|told| told.at);
+        if self.quiet > 0 && newest.is_some_and(|at| at + seconds(self.quiet) <= scope.now) {
+            return Vec::new();
+        }
+        if self.life > 0 {
+            told.retain(|told| told.at + seconds(self.life) > scope.now);
+        }
+        told
+    }
+
+    fn of_lines(&self, told: &[Told], scope: &Scope<'_>) -> EventListView {
+        let mut lines: Vec<Line> = told.iter().map(|told| self.telling.line(told, scope)).collect();
+        if !self.newest_last {
+            lines.reverse();
+        }
+        EventListView {
+            title: self.title.clone(),
+            lines,
+            most: self.most,
+            newest_last: self.newest_last,
+            fade_from: self.fade_from,
+            placeholder: self.placeholder.clone(),
+        }
+    }
+}
+
+impl Family for EventList {
+    type State = NoActs;
+    const KEY: &'static str = "event_list";
+    const SHAPES: &'static [Shape] = &[
+        Shape {
+            key: "stubs",
+            words: "Ticket stubs",
+            tokens: &[TITLED, SIGNS, TEXT, PLATE, LINES, ENTERING],
+            size: (560, 420),
+        },
+        Shape {
+            key: "strips",
+            words: "Strips",
+            tokens: &[TITLED, SIGNS, TEXT, PLATE, LINES, ENTERING],
+            size: (560, 360),
+        },
+        Shape {
+            key: "lines",
+            words: "A sheet of lines",
+            tokens: &[TITLED, SIGNS, TEXT, PLATE, LINES, ENTERING],
+            size: (560, 360),
+        },
+    ];
+
+    fn standard(_: &Settings) -> Self {
+        use Kind::{Cheer, Follow, Gift, Raid, Sub, Tip};
+        Self {
+            title: "Just now".into(),
+            telling: Telling::of(&[Follow, Sub, Gift, Tip, Cheer, Raid]),
+            period: Period::AllTime,
+            most: 5,
+            newest_last: false,
+            fold: 60,
+            life: 0,
+            quiet: 0,
+            fade_from: 0,
+            placeholder: "All quiet on the line".into(),
+        }
+    }
+
+    fn title(&self) -> &str {
+        &self.title
+    }
+
+    fn counts(&self, _: &NoActs, _: &Settings) -> Vec<Count> {
+        self.telling.counts(self.period)
+    }
+
+    fn sentence(&self, _: &Scope<'_>) -> Vec<Part> {
+        sentence::parts(self)
+    }
+
+    fn edit(&mut self, key: &str, text: &str, scope: &Scope<'_>) -> Result<(), EditError> {
+        sentence::edit(self, key, text, scope)
+    }
+
+    fn telling(&self) -> Option<&Telling> {
+        Some(&self.telling)
+    }
+
+    fn view(&self, _: &NoActs, scope: &Scope<'_>) -> View {
+        View::EventList(self.of_lines(&self.alive(scope), scope))
+    }
+
+    fn sample(&self, scope: &Scope<'_>) -> View {
+        let told = self.telling.sample(scope);
+        let skip = told.len().saturating_sub(self.most as usize);
+        View::EventList(self.of_lines(&told[skip..], scope))
+    }
+
+    fn wakes_at(&self, _: &NoActs, scope: &Scope<'_>) -> Option<Instant> {
+        if self.life == 0 && self.quiet == 0 && !self.telling.ages() {
+            return None;
+        }
+        let told = self.alive(scope);
+        let newest = told.last()?.at;
+        let dies = told.iter().filter(|_| self.life > 0).map(|told| told.at + seconds(self.life)).min();
+        let hides = (self.quiet > 0).then(|| newest + seconds(self.quiet));
+        let ages = self.telling.ages().then(|| scope.now + TimeDelta::minutes(1));
+        dies.into_iter().chain(hides).chain(ages).filter(|at| *at > scope.now).min()
+    }
+
+    fn explain(&self, _: &NoActs, scope: &Scope<'_>) -> Slip {
+        let shown = self.alive(scope).len();
+        of_several(&self.telling.counts(self.period), format!("{shown} of at most {}", self.most), scope)
+    }
+}

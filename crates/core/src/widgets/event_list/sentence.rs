@@ -1,0 +1,116 @@
+//! *Just now* tells of *follows, tips and raids* from *all time*, *5* lines at most, the newest
+//! *first*; …
+
+use super::{EventList, MOST};
+use crate::count::sentence as counting;
+use crate::sentence::{EditError, Editor, Input, Part, digits};
+use crate::widgets::{Scope, input, no_such_part};
+use chrono::TimeDelta;
+
+const TITLE: &str = "The title";
+const LINES: &str = "How many lines";
+const ORDER: &str = "Where the newest stands";
+const FOLD: &str = "How long entries of one supporter fold";
+const LIFE: &str = "How long a line lives";
+const QUIET: &str = "The quiet time";
+const FADE: &str = "From which line on they grow paler";
+const PLACEHOLDER: &str = "What stands there at first";
+
+/// Longest time that lines fold, live or stay: a day.
+const DAY: i64 = 86_400;
+
+const ORDERS: [(&str, &str); 2] = [("first", "first"), ("last", "last")];
+
+/// A length that may be none, such as `1:30`.
+pub(in crate::widgets) fn maybe_length(key: &'static str, label: &'static str, seconds: u32, none: &str) -> Part {
+    let length = digits(TimeDelta::seconds(i64::from(seconds)));
+    let shown = match seconds {
+        0 => none.to_owned(),
+        1..60 => format!("{seconds} s"),
+        _ => length.clone(),
+    };
+    let value = if seconds == 0 { String::new() } else { length };
+    Part::field(key, label, shown, Editor::MaybeLength { value })
+}
+
+pub(in crate::widgets) fn read_length(input: Input<'_>) -> Result<u32, EditError> {
+    let text = input.text.trim().trim_end_matches(['s', ' ']);
+    if text.is_empty() || text == "0" {
+        return Ok(0);
+    }
+    let seconds = Input { text, ..input }.length()?;
+    if seconds > DAY {
+        return Err(input.refuse("must be a day at most"));
+    }
+    Ok(u32::try_from(seconds).unwrap_or(0))
+}
+
+pub(super) fn parts(list: &EventList) -> Vec<Part> {
+    let number = |value: u32| Editor::Number { value: value.to_string(), sign: String::new() };
+    let order = if list.newest_last { "last" } else { "first" };
+    let fade = if list.fade_from == 0 { "none".to_owned() } else { format!("the {}th", list.fade_from) };
+    let mut parts = vec![
+        Part::field("title", TITLE, list.title.as_str(), Editor::Text { value: list.title.clone() }),
+        Part::words("tells of"),
+        list.telling.part(),
+        Part::words("from"),
+    ];
+    parts.extend(counting::period(list.period));
+    parts.extend([
+        Part::words(", on"),
+        Part::field("most", LINES, list.most.to_string(), number(list.most)),
+        Part::words("lines at most, the newest"),
+        Part::field("order", ORDER, order, Editor::choice(ORDERS, order)),
+        Part::words("; one supporter’s entries fold within"),
+        maybe_length("fold", FOLD, list.fold, "no time"),
+        Part::words("; a line lives"),
+        maybe_length("life", LIFE, list.life, "for ever"),
+        Part::words(", all hide after"),
+        maybe_length("quiet", QUIET, list.quiet, "no quiet time"),
+        Part::words(", growing paler from"),
+        Part::field(
+            "fade_from",
+            FADE,
+            fade,
+            Editor::MaybeNumber { value: if list.fade_from == 0 { String::new() } else { list.fade_from.to_string() } },
+        ),
+        Part::words("on; at first it says"),
+        Part::field(
+            "placeholder",
+            PLACEHOLDER,
+            if list.placeholder.is_empty() { "nothing" } else { list.placeholder.as_str() },
+            Editor::Text { value: list.placeholder.clone() },
+        ),
+    ]);
+    parts
+}
+
+pub(super) fn edit(list: &mut EventList, key: &str, text: &str, scope: &Scope<'_>) -> Result<(), EditError> {
+    let count = |label, most: u32| -> Result<u32, EditError> {
+        Ok(u32::try_from(input(label, text).whole(1, i64::from(most))?).unwrap_or(1))
+    };
+    match key {
+        "title" => list.title = input(TITLE, text).title()?,
+        "most" => list.most = count(LINES, MOST)?,
+        "order" => {
+            let keys = ["first", "last"];
+            list.newest_last = input(ORDER, text).choice(&keys, |key| key)? == "last";
+        }
+        "fold" => list.fold = read_length(input(FOLD, text))?,
+        "life" => list.life = read_length(input(LIFE, text))?,
+        "quiet" => list.quiet = read_length(input(QUIET, text))?,
+        "fade_from" => {
+            let from = input(FADE, text).maybe_whole(1, i64::from(MOST))?;
+            list.fade_from = from.and_then(|from| u32::try_from(from).ok()).unwrap_or(0);
+        }
+        "placeholder" => list.placeholder = input(PLACEHOLDER, text).line()?,
+        _ => {
+            let known =
+                list.telling.edit(key, text, scope)? || counting::edit_period(&mut list.period, key, text, scope)?;
+            if !known {
+                return Err(no_such_part(key));
+            }
+        }
+    }
+    Ok(())
+}

@@ -1,0 +1,87 @@
+//! Whether a goal will be reached in time.
+
+use super::Aim;
+use crate::Instant;
+use crate::book::instant;
+use crate::calendar::Span;
+use crate::count::{Count, Verdict};
+use crate::measure::Unit;
+use crate::sentence::instant_words;
+use crate::widgets::Scope;
+use chrono::TimeDelta;
+
+/// Fewer entries than this say nothing.
+const LEAST_LINES: u64 = 3;
+/// Nor do fewer minutes.
+const LEAST_MINUTES: i64 = 10;
+const HOUR: i128 = 3_600_000_000;
+
+/// How fast a goal comes on. Amounts are in the smallest steps of its unit.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Pace {
+    /// So much an hour is needed until the end, rounded up; none without an end, or when it is reached.
+    pub needed: Option<i64>,
+    /// So much came in the last hour.
+    pub last_hour: i64,
+    /// So much an hour came since the first that counts.
+    pub since_start: i64,
+    /// Where it stands at the end if that goes on; none without an end.
+    pub at_end: Option<i64>,
+    /// When it is reached if that goes on; none if it is, or never will be.
+    pub reached_at: Option<Instant>,
+}
+
+/// The pace of a goal; none while there are fewer than three entries or ten minutes of data.
+pub(super) fn pace(aim: &Aim, count: &Count, scope: &Scope<'_>) -> Option<Pace> {
+    let (span, tally) = (scope.span(count), scope.tally(count));
+    if tally.lines < LEAST_LINES {
+        return None;
+    }
+    let counts =
+        |fact: &&crate::book::Fact| matches!(count.judge(fact, span, scope.book, scope.settings), Verdict::Counts(_));
+    let first = instant(scope.book.facts(span, count.kinds()).find(counts)?.at);
+    let now = span.to.map_or(scope.now, |to| to.min(scope.now));
+    let gone = now - first;
+    if gone < TimeDelta::minutes(LEAST_MINUTES) {
+        return None;
+    }
+    let value = aim.value(&tally);
+    let (target, _) = aim.target_at(value);
+    let missing = i128::from(target.saturating_sub(value).max(0));
+    let left = span.to.filter(|to| *to > now).map(|to| i128::from((to - now).num_microseconds().unwrap_or(i64::MAX)));
+    let gone = i128::from(gone.num_microseconds().unwrap_or(i64::MAX)).max(1);
+    let small = |number: i128| i64::try_from(number).unwrap_or(i64::MAX);
+    let hour = Span { from: Some(now - TimeDelta::hours(1)), to: span.to }.within(span.from, None);
+    let ahead = (missing > 0 && tally.sum > 0).then(|| small(missing * gone / tally.sum));
+    Some(Pace {
+        needed: left.filter(|_| missing > 0).map(|left| small((missing * HOUR + left - 1) / left)),
+        last_hour: count.recount(hour, scope.book, scope.settings).value(),
+        since_start: small(tally.sum * HOUR / gone),
+        at_end: left.map(|left| small(i128::from(value) + tally.sum * left / gone)),
+        reached_at: ahead.and_then(|ahead| now.checked_add_signed(TimeDelta::microseconds(ahead))),
+    })
+}
+
+impl Pace {
+    /// In words, for the slip.
+    #[must_use]
+    pub fn words(&self, unit: Unit, scope: &Scope<'_>) -> String {
+        let mut words = format!(
+            "Pace: {} in the last hour, {} an hour since the first",
+            unit.show(self.last_hour),
+            unit.show(self.since_start)
+        );
+        if let Some(needed) = self.needed {
+            words += &format!(", {} an hour needed", unit.show(needed));
+        }
+        if let Some(at_end) = self.at_end {
+            words += &format!("; so {} at the end", unit.show(at_end));
+        }
+        match self.reached_at {
+            Some(at) if at - scope.now < TimeDelta::days(366) => {
+                words + &format!("; reached on {}", instant_words(&scope.settings.calendar, at))
+            }
+            _ => words,
+        }
+    }
+}

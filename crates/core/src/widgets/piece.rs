@@ -1,0 +1,409 @@
+//! A widget of whatever family: the list of families, and what can be done with any of them.
+
+use super::carousel::Carousel;
+use super::chat_lines::ChatLines;
+use super::countdown::Countdown;
+use super::counter::Counter;
+use super::crowd_wall::CrowdWall;
+use super::event_list::EventList;
+use super::goal::Goal;
+use super::label::Label;
+use super::leaderboard::Leaderboard;
+use super::ticker::Ticker;
+use super::total::Total;
+use super::{Action, Family, Hint, Lever, Refusal, Scope, Settings};
+use crate::Instant;
+use crate::count::Count;
+use crate::entry::{Act, Entry};
+use crate::explain::Slip;
+use crate::ids::Seq;
+use crate::look::{Look, Shape};
+use crate::sentence::{EditError, Part};
+use crate::telling::Telling;
+use crate::view::View;
+use serde::{Deserialize, Serialize};
+
+/// A definition and its look, together with its state.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[serde(bound = "")]
+pub struct Folded<F: Family> {
+    /// What the streamer decided.
+    pub definition: F,
+    /// How it looks.
+    pub look: Look,
+    /// What the ledger made of it.
+    pub state: F::State,
+}
+
+/// What can be done with a widget of whatever family.
+trait Working {
+    fn key(&self) -> &'static str;
+    fn shapes(&self) -> &'static [Shape];
+    fn title(&self) -> &str;
+    fn look(&self) -> &Look;
+    fn telling(&self) -> Option<&Telling>;
+    fn counts(&self, settings: &Settings) -> Vec<Count>;
+    fn follows_shows(&self) -> bool;
+    fn follows_chat(&self) -> bool;
+    fn apply(&mut self, entry: &Entry) -> bool;
+    fn decide(&self, action: &Action<'_>, now: Instant) -> Result<Act, Refusal>;
+    fn undoable(&self, target: Option<Seq>) -> Option<Seq>;
+    fn levers(&self, now: Instant) -> Vec<Lever>;
+    fn tell_in(&mut self, before: &Settings, after: &Settings);
+    fn sentence(&self, scope: &Scope<'_>) -> Vec<Part>;
+    fn hints(&self, scope: &Scope<'_>) -> Vec<Hint>;
+    /// True when the acts must be folded anew.
+    fn edit(&mut self, key: &str, text: &str, scope: &Scope<'_>) -> Result<bool, EditError>;
+    fn view(&self, scope: &Scope<'_>) -> View;
+    fn sample(&self, scope: &Scope<'_>) -> View;
+    fn wakes_at(&self, scope: &Scope<'_>) -> Option<Instant>;
+    fn explain(&self, scope: &Scope<'_>) -> Slip;
+}
+
+impl<F: Family> Working for Folded<F> {
+    fn key(&self) -> &'static str {
+        F::KEY
+    }
+
+    fn shapes(&self) -> &'static [Shape] {
+        F::SHAPES
+    }
+
+    fn title(&self) -> &str {
+        self.definition.title()
+    }
+
+    fn look(&self) -> &Look {
+        &self.look
+    }
+
+    fn telling(&self) -> Option<&Telling> {
+        self.definition.telling()
+    }
+
+    fn counts(&self, settings: &Settings) -> Vec<Count> {
+        self.definition.counts(&self.state, settings)
+    }
+
+    fn follows_shows(&self) -> bool {
+        self.definition.follows_shows()
+    }
+
+    fn follows_chat(&self) -> bool {
+        self.definition.follows_chat()
+    }
+
+    fn apply(&mut self, entry: &Entry) -> bool {
+        self.definition.apply(&mut self.state, entry)
+    }
+
+    fn decide(&self, action: &Action<'_>, now: Instant) -> Result<Act, Refusal> {
+        self.definition.decide(&self.state, action, now)
+    }
+
+    fn undoable(&self, target: Option<Seq>) -> Option<Seq> {
+        self.definition.undoable(&self.state, target)
+    }
+
+    fn levers(&self, now: Instant) -> Vec<Lever> {
+        self.definition.levers(&self.state, now)
+    }
+
+    fn tell_in(&mut self, before: &Settings, after: &Settings) {
+        self.definition.tell_in(before, after);
+    }
+
+    fn sentence(&self, scope: &Scope<'_>) -> Vec<Part> {
+        self.definition.sentence(scope)
+    }
+
+    fn hints(&self, scope: &Scope<'_>) -> Vec<Hint> {
+        self.definition.hints(scope)
+    }
+
+    fn edit(&mut self, key: &str, text: &str, scope: &Scope<'_>) -> Result<bool, EditError> {
+        if self.look.edit(key, text, F::SHAPES)? {
+            return Ok(false);
+        }
+        let before = self.definition.clone();
+        self.definition.edit(key, text, scope)?;
+        Ok(!self.definition.folds_alike(&before))
+    }
+
+    fn view(&self, scope: &Scope<'_>) -> View {
+        self.definition.view(&self.state, &scope.speaking(self.look.language))
+    }
+
+    fn sample(&self, scope: &Scope<'_>) -> View {
+        self.definition.sample(&scope.speaking(self.look.language))
+    }
+
+    fn wakes_at(&self, scope: &Scope<'_>) -> Option<Instant> {
+        self.definition.wakes_at(&self.state, scope)
+    }
+
+    fn explain(&self, scope: &Scope<'_>) -> Slip {
+        self.definition.explain(&self.state, scope)
+    }
+}
+
+/// Lists the families: for each its variant, its type, its name and what it is for.
+macro_rules! families {
+    ($($variant:ident($family:ty): $name:literal, $purpose:literal;)+) => {
+        /// A widget of any family. Written with the family as the key around it, not as a tag
+        /// inside: a tag inside would turn the numeric keys of its maps into text on the way back.
+        #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+        #[serde(rename_all = "snake_case")]
+        pub enum Piece {
+            $(#[doc = $purpose] $variant(Folded<$family>),)+
+        }
+
+        /// A definition of any family, as it is kept.
+        #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+        #[serde(tag = "family", rename_all = "snake_case")]
+        pub enum Definition {
+            $(#[doc = $purpose] $variant($family),)+
+        }
+
+        impl Piece {
+            fn inner(&self) -> &dyn Working {
+                match self {
+                    $(Self::$variant(one) => one,)+
+                }
+            }
+
+            fn inner_mut(&mut self) -> &mut dyn Working {
+                match self {
+                    $(Self::$variant(one) => one,)+
+                }
+            }
+
+            /// The definition alone.
+            #[must_use]
+            pub fn definition(&self) -> Definition {
+                match self {
+                    $(Self::$variant(one) => Definition::$variant(one.definition.clone()),)+
+                }
+            }
+
+            /// The same widget with another setup, and whether its acts must be folded anew. A
+            /// setup of another family begins with no state.
+            #[must_use]
+            pub fn with(&self, setup: Setup) -> (Self, bool) {
+                match (self, setup.definition) {
+                    $((Self::$variant(old), Definition::$variant(definition)) => {
+                        let refold = !definition.folds_alike(&old.definition);
+                        let state = old.state.clone();
+                        (Self::$variant(Folded { definition, look: setup.look, state }), refold)
+                    })+
+                    (_, definition) => (Setup { definition, look: setup.look }.unfolded(), true),
+                }
+            }
+        }
+
+        impl Definition {
+            /// The families with what they are for, in the order in which they are offered.
+            pub const FAMILIES: &'static [(&'static str, &'static str, &'static str)] =
+                &[$((<$family>::KEY, $name, $purpose),)+];
+
+            /// A definition that could go on air with nothing changed.
+            #[must_use]
+            pub fn standard(family: &str, settings: &Settings) -> Option<Self> {
+                match family {
+                    $(<$family>::KEY => Some(Self::$variant(<$family>::standard(settings))),)+
+                    _ => None,
+                }
+            }
+        }
+
+        impl Setup {
+            /// With an empty state.
+            #[must_use]
+            pub fn unfolded(self) -> Piece {
+                let look = self.look;
+                match self.definition {
+                    $(Definition::$variant(definition) => {
+                        Piece::$variant(Folded { definition, look, state: <$family as Family>::State::default() })
+                    })+
+                }
+            }
+        }
+    };
+}
+
+families! {
+    Goal(Goal): "Goal", "How far tips, follows or subscribers have come towards a target";
+    Total(Total): "Total", "One figure or several, counted live";
+    Label(Label): "Label", "One line about the latest, the largest or the top supporter";
+    Carousel(Carousel): "Carousel", "Several labels in turn";
+    EventList(EventList): "Event list", "What has just happened, line by line";
+    Ticker(Ticker): "Ticker", "A tape of happenings and notices that runs without end";
+    Leaderboard(Leaderboard): "Leaderboard", "Supporters in the order of what they gave";
+    CrowdWall(CrowdWall): "Crowd wall", "The faces of those who are here or have helped";
+    ChatLines(ChatLines): "Chat lines", "What is said in chat, on your picture";
+    Counter(Counter): "Counter", "A number that you bump by hand, such as derailments";
+    Countdown(Countdown): "Count-down", "A clock that runs down to nothing, such as the time until you start";
+}
+
+/// What the streamer decides about a widget: what it counts, and how it looks.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct Setup {
+    /// The data part.
+    pub definition: Definition,
+    /// The style part.
+    #[serde(default)]
+    pub look: Look,
+}
+
+impl Definition {
+    /// In the standard look, with an empty state.
+    #[must_use]
+    pub fn unfolded(self) -> Piece {
+        Setup::from(self).unfolded()
+    }
+}
+
+impl From<Definition> for Setup {
+    fn from(definition: Definition) -> Self {
+        Self { definition, look: Look::default() }
+    }
+}
+
+impl Piece {
+    /// The family's word.
+    #[must_use]
+    pub fn key(&self) -> &'static str {
+        self.inner().key()
+    }
+
+    /// See [`Family::SHAPES`].
+    #[must_use]
+    pub fn shapes(&self) -> &'static [Shape] {
+        self.inner().shapes()
+    }
+
+    /// See [`Family::title`].
+    #[must_use]
+    pub fn title(&self) -> &str {
+        self.inner().title()
+    }
+
+    /// How it looks.
+    #[must_use]
+    pub fn look(&self) -> &Look {
+        self.inner().look()
+    }
+
+    /// See [`Family::telling`].
+    #[must_use]
+    pub fn telling(&self) -> Option<&Telling> {
+        self.inner().telling()
+    }
+
+    /// What the streamer decided.
+    #[must_use]
+    pub fn setup(&self) -> Setup {
+        Setup { definition: self.definition(), look: self.look().clone() }
+    }
+
+    /// The same widget before any entry.
+    #[must_use]
+    pub fn emptied(&self) -> Self {
+        self.setup().unfolded()
+    }
+
+    /// The widget with one part of its sentence or its look changed, and whether its acts must be
+    /// folded anew.
+    ///
+    /// # Errors
+    /// See [`Family::edit`] and [`Look::edit`].
+    pub fn edited(&self, key: &str, text: &str, scope: &Scope<'_>) -> Result<(Self, bool), EditError> {
+        let mut new = self.clone();
+        let refold = new.inner_mut().edit(key, text, scope)?;
+        Ok((new, refold))
+    }
+
+    /// Takes note that the channel tells its money in another currency.
+    pub fn tell_in(&mut self, before: &Settings, after: &Settings) {
+        self.inner_mut().tell_in(before, after);
+    }
+
+    /// See [`Family::counts`].
+    #[must_use]
+    pub fn counts(&self, settings: &Settings) -> Vec<Count> {
+        self.inner().counts(settings)
+    }
+
+    /// See [`Family::follows_shows`].
+    #[must_use]
+    pub fn follows_shows(&self) -> bool {
+        self.inner().follows_shows()
+    }
+
+    /// See [`Family::follows_chat`].
+    #[must_use]
+    pub fn follows_chat(&self) -> bool {
+        self.inner().follows_chat()
+    }
+
+    /// See [`Family::apply`].
+    pub fn apply(&mut self, entry: &Entry) -> bool {
+        self.inner_mut().apply(entry)
+    }
+
+    /// See [`Family::decide`].
+    ///
+    /// # Errors
+    /// See [`Family::decide`].
+    pub fn decide(&self, action: &Action<'_>, now: Instant) -> Result<Act, Refusal> {
+        self.inner().decide(action, now)
+    }
+
+    /// See [`Family::undoable`].
+    #[must_use]
+    pub fn undoable(&self, target: Option<Seq>) -> Option<Seq> {
+        self.inner().undoable(target)
+    }
+
+    /// See [`Family::levers`].
+    #[must_use]
+    pub fn levers(&self, now: Instant) -> Vec<Lever> {
+        self.inner().levers(now)
+    }
+
+    /// See [`Family::sentence`].
+    #[must_use]
+    pub fn sentence(&self, scope: &Scope<'_>) -> Vec<Part> {
+        self.inner().sentence(scope)
+    }
+
+    /// See [`Family::hints`].
+    #[must_use]
+    pub fn hints(&self, scope: &Scope<'_>) -> Vec<Hint> {
+        self.inner().hints(scope)
+    }
+
+    /// See [`Family::view`].
+    #[must_use]
+    pub fn view(&self, scope: &Scope<'_>) -> View {
+        self.inner().view(scope)
+    }
+
+    /// See [`Family::sample`].
+    #[must_use]
+    pub fn sample(&self, scope: &Scope<'_>) -> View {
+        self.inner().sample(scope)
+    }
+
+    /// See [`Family::wakes_at`].
+    #[must_use]
+    pub fn wakes_at(&self, scope: &Scope<'_>) -> Option<Instant> {
+        self.inner().wakes_at(scope)
+    }
+
+    /// See [`Family::explain`].
+    #[must_use]
+    pub fn explain(&self, scope: &Scope<'_>) -> Slip {
+        self.inner().explain(scope)
+    }
+}

@@ -1,0 +1,24 @@
+//! When something on a widget is celebrated: pages are told once, and do it by themselves.
+
+use tally_core::Instant;
+use tally_core::view::View;
+use tally_core::widgets::goal::Watch;
+
+/// Watches one widget.
+#[derive(Debug, Default)]
+pub(super) struct Feasts {
+    watch: Watch,
+    last: Option<Instant>,
+}
+
+impl Feasts {
+    /// Looks at what is shown now. Gives when something was last celebrated.
+    pub(super) fn look(&mut self, view: &View, now: Instant) -> Option<Instant> {
+        if let View::Goal(view) = view
+            && self.watch.look(view, now).is_some()
+        {
+            self.last = Some(now);
+        }
+        self.last
+    }
+}

@@ -1,0 +1,95 @@
+//! Rehearsing: a record of its own, in which nothing is real.
+
+use super::Task;
+use super::feasts::Feasts;
+use crate::draw::Seen;
+use crate::error::EngineError;
+use crate::orders::{MakeBelieve, Rehearsed};
+use std::collections::BTreeMap;
+use tally_core::channel::Channel;
+use tally_core::count::{Count, Verdict};
+use tally_core::entry::{Body, Entry, Incoming};
+use tally_core::ids::{FeedId, WidgetId};
+
+/// A channel in which only make-believe things happen, as it is tried on the stage.
+pub(super) struct Rehearsal {
+    channel: Channel,
+    watches: BTreeMap<WidgetId, Feasts>,
+}
+
+impl Task {
+    pub(super) fn rehearse(
+        &mut self,
+        widget: WidgetId,
+        make_believe: MakeBelieve,
+        feed: FeedId,
+    ) -> Result<Rehearsed, EngineError> {
+        let now = self.inner.clock.now();
+        if self.rehearsal.is_none() {
+            self.rehearsal = Some(Rehearsal { channel: self.channel.rehearsal(), watches: BTreeMap::new() });
+        }
+        let Some(Rehearsal { channel, watches }) = &mut self.rehearsal else { return Err(EngineError::Away) };
+        let before = channel.view(widget, now).ok_or(EngineError::NotFound)?;
+        watches.entry(widget).or_default().look(&before, now);
+        let mut newest: Option<Entry> = None;
+        match make_believe {
+            MakeBelieve::Happenings(events) => {
+                for event in events {
+                    let entry = enter(channel, event, feed, now);
+                    if let Body::Happening(happening) = &entry.body {
+                        self.hearing.rehearsed(Some((entry.happened_at, happening.clone())));
+                    }
+                    newest = Some(entry);
+                }
+            }
+            MakeBelieve::Chat(line) => drop(channel.hear(feed, vec![line])),
+        }
+        channel.turn(now);
+        let (scope, settings, book) = (channel.scope(now), channel.settings(), channel.book());
+        let judge = |count: Count| {
+            let entry = newest.as_ref()?;
+            let fact = book.find(entry.happened_at, entry.seq)?;
+            (count.kinds() & fact.kind.bit() != 0).then_some(())?;
+            Some(match count.judge(fact, scope.span(&count), book, settings) {
+                Verdict::Counts(worth) => (count.unit(settings).show(worth), true),
+                Verdict::LeftOut(reason) => (reason.words().to_owned(), false),
+            })
+        };
+        let piece = channel.widget(widget).ok_or(EngineError::NotFound)?;
+        let view = piece.view(&scope);
+        let feast = watches.entry(widget).or_default().look(&view, now);
+        let seen = Seen { view: &view, look: piece.look(), feast };
+        self.board.tell(self.inner.draw.rehearsal(widget, seen));
+        Ok(Rehearsed {
+            verdicts: piece.counts(settings).into_iter().filter_map(judge).collect(),
+            before: before.text(),
+            after: view.text(),
+            pages: self.board.pages_of(widget),
+        })
+    }
+
+    /// Puts what stands on the stage into the rehearsal: what was rehearsed stays.
+    pub(super) fn rehearse_as_staged(&mut self, id: WidgetId) {
+        let now = self.inner.clock.now();
+        let (Some(rehearsal), Some(staged)) = (&mut self.rehearsal, self.channel.staged(id)) else { return };
+        let (piece, _) = rehearsal.channel.widget(id).unwrap_or(staged).with(staged.setup());
+        rehearsal.channel.put(id, piece);
+        rehearsal.channel.turn(now);
+        rehearsal.watches.remove(&id);
+        if let (Some(view), Some(piece)) = (rehearsal.channel.view(id, now), rehearsal.channel.widget(id)) {
+            self.board.tell(self.inner.draw.rehearsal(id, Seen { view: &view, look: piece.look(), feast: None }));
+        }
+    }
+
+    /// A rehearsal is over when the channel reckons otherwise.
+    pub(super) fn end_rehearsal(&mut self) {
+        self.rehearsal = None;
+        self.hearing.rehearsed(None);
+    }
+}
+
+fn enter(channel: &mut Channel, event: Incoming, feed: FeedId, now: tally_core::Instant) -> Entry {
+    let entry = event.draft(feed, now).at(channel.last_seq().next());
+    channel.apply(&entry);
+    entry
+}

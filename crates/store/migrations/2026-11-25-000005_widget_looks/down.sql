@@ -1,0 +1,1 @@
+ALTER TABLE widgets DROP COLUMN look, DROP COLUMN draft, DROP COLUMN archived;

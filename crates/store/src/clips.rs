@@ -1,0 +1,103 @@
+//! A streamer's own clips: short videos and sounds for what is celebrated.
+
+use crate::schema::clips;
+use crate::{Store, StoreError};
+use diesel::prelude::*;
+use tally_core::ids::ChannelId;
+use tally_core::look::Sort;
+
+/// A clip without its bytes.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Clip {
+    /// The unguessable part of its address, and its word in looks.
+    pub token: String,
+    /// Whether it is seen or only heard.
+    pub sort: Sort,
+    /// What its file was called.
+    pub name: String,
+    /// How long it lasts.
+    pub milliseconds: u32,
+}
+
+type Row = (String, u8, String, u32);
+
+fn clip((token, sort, name, milliseconds): Row) -> Clip {
+    Clip { token, sort: if sort == SEEN { Sort::Video } else { Sort::Sound }, name, milliseconds }
+}
+
+const HEARD: u8 = 0;
+const SEEN: u8 = 1;
+
+fn number(sort: Sort) -> u8 {
+    match sort {
+        Sort::Sound => HEARD,
+        Sort::Video => SEEN,
+    }
+}
+
+impl Store {
+    /// Keeps a clip.
+    ///
+    /// # Errors
+    /// The database is away.
+    pub async fn create_clip(&self, channel: ChannelId, clip: Clip, bytes: Vec<u8>) -> Result<(), StoreError> {
+        self.run(move |conn| {
+            diesel::insert_into(clips::table)
+                .values((
+                    clips::channel_id.eq(channel.0),
+                    clips::token.eq(&clip.token),
+                    clips::seen.eq(number(clip.sort)),
+                    clips::name.eq(&clip.name),
+                    clips::milliseconds.eq(clip.milliseconds),
+                    clips::bytes.eq(bytes),
+                ))
+                .execute(conn)?;
+            Ok(())
+        })
+        .await
+    }
+
+    /// A channel's clips, in the order in which they came.
+    ///
+    /// # Errors
+    /// The database is away.
+    pub async fn clips(&self, channel: ChannelId) -> Result<Vec<Clip>, StoreError> {
+        self.run(move |conn| {
+            let rows: Vec<Row> = clips::table
+                .filter(clips::channel_id.eq(channel.0))
+                .order(clips::id)
+                .select((clips::token, clips::seen, clips::name, clips::milliseconds))
+                .load(conn)?;
+            Ok(rows.into_iter().map(clip).collect())
+        })
+        .await
+    }
+
+    /// What is seen or heard at an address.
+    ///
+    /// # Errors
+    /// [`StoreError::NotFound`] when there is no such clip.
+    pub async fn clip(&self, token: String) -> Result<(Sort, Vec<u8>), StoreError> {
+        self.run(move |conn| {
+            let found = clips::table.filter(clips::token.eq(token));
+            let (seen, bytes): (u8, Vec<u8>) = found.select((clips::seen, clips::bytes)).first(conn)?;
+            Ok((if seen == SEEN { Sort::Video } else { Sort::Sound }, bytes))
+        })
+        .await
+    }
+
+    /// Throws a clip away.
+    ///
+    /// # Errors
+    /// [`StoreError::NotFound`] when the channel has no such clip.
+    pub async fn remove_clip(&self, channel: ChannelId, token: String) -> Result<(), StoreError> {
+        self.run(move |conn| {
+            let found = clips::table.filter(clips::channel_id.eq(channel.0).and(clips::token.eq(token)));
+            match diesel::delete(found).execute(conn)? {
+                0 => Err(StoreError::NotFound),
+                _ => Ok(()),
+            }
+        })
+        .await
+    }
+}

@@ -1,0 +1,154 @@
+// How a reached goal is celebrated: bunting, lamps or steam, drawn on a canvas over the widget, with
+// a sound that the page makes by itself; or with a clip of the streamer's own. Each lasts a few
+// seconds and leaves nothing behind.
+const tallyFeast = (() => {
+  'use strict';
+  const LASTS = 4200;
+  const random = (from, to) => from + Math.random() * (to - from);
+
+  const feasts = {
+    // Pennants fall and sway.
+    bunting(width, height, colours) {
+      const many = Math.min(90, Math.round(width / 9) + 20);
+      const cloths = Array.from({ length: many }, () => ({ x: random(0, width), late: random(0, 0.45), size: random(0.035, 0.07) * Math.min(width, height * 2), sway: random(1, 3), turn: random(0, 6.3), colour: colours[Math.floor(random(0, colours.length))] }));
+      return (pen, part) => {
+        for (const one of cloths) {
+          const own = (part - one.late) / 0.55;
+          if (own < 0 || own > 1) continue;
+          pen.save();
+          pen.translate(one.x + Math.sin(own * 6 * one.sway) * one.size, own * (height + one.size * 2) - one.size);
+          pen.rotate(Math.sin(own * 7 + one.turn) * 0.7);
+          pen.scale(1, Math.cos(own * 9 + one.turn));
+          pen.fillStyle = one.colour;
+          pen.beginPath();
+          pen.moveTo(-one.size / 2, -one.size / 2);
+          pen.lineTo(one.size / 2, -one.size / 2);
+          pen.lineTo(0, one.size * 0.7);
+          pen.fill();
+          pen.restore();
+        }
+      };
+    },
+    // Lamps along the edge light up one after the other, twice round.
+    lamps(width, height, colours) {
+      const size = Math.max(Math.min(width, height) * 0.035, 4);
+      const around = 2 * (width + height);
+      const many = Math.max(Math.floor(around / (size * 4)), 12);
+      const spot = (way) => (way < width ? [way, size] : way < width + height ? [width - size, way - width] : way < 2 * width + height ? [2 * width + height - way, height - size] : [size, around - way]);
+      return (pen, part) => {
+        for (let index = 0; index < many; index++) {
+          const phase = (part * 2.2 - index / many) % 1;
+          const light = Math.max(0, 1 - Math.abs(phase - 0.5) * 2.4) * Math.min(1, (1 - part) * 5);
+          if (light <= 0) continue;
+          const [x, y] = spot((index / many) * around);
+          pen.globalAlpha = light;
+          pen.fillStyle = colours[index % 2];
+          pen.beginPath();
+          pen.arc(x, y, size * (0.7 + light * 0.5), 0, 7);
+          pen.fill();
+        }
+        pen.globalAlpha = 1;
+      };
+    },
+    // A whistle of steam: clouds rise from the foot and thin out.
+    steam(width, height) {
+      const many = 46;
+      const clouds = Array.from({ length: many }, (_, index) => ({ late: (index / many) * 0.55, x: width * random(0.04, 0.96), drift: random(-0.12, 0.12) * width, size: random(0.09, 0.2) * Math.min(width, height * 1.6) }));
+      return (pen, part) => {
+        pen.fillStyle = '#fffdf7';
+        for (const one of clouds) {
+          const own = (part - one.late) / 0.45;
+          if (own < 0 || own > 1) continue;
+          pen.globalAlpha = (1 - own) * 0.75;
+          pen.beginPath();
+          pen.arc(one.x + one.drift * own, height * (1.05 - own * 1.1), one.size * (0.4 + own), 0, 7);
+          pen.fill();
+        }
+        pen.globalAlpha = 1;
+      };
+    },
+  };
+
+  // ---- sounds, made on the spot ----
+  function tone(ear, out, frequency, from, length, loud, shape) {
+    const [voice, level] = [ear.createOscillator(), ear.createGain()];
+    voice.type = shape;
+    voice.frequency.value = frequency;
+    level.gain.setValueAtTime(0.0001, from);
+    level.gain.exponentialRampToValueAtTime(loud, from + 0.015);
+    level.gain.exponentialRampToValueAtTime(0.0001, from + length);
+    voice.connect(level).connect(out);
+    voice.start(from);
+    voice.stop(from + length);
+  }
+  const sounds = {
+    bell: (ear, out, at) => [0, 0.5].forEach((late) => [[880, 1, 'sine'], [2217, 0.5, 'sine'], [3520, 0.2, 'triangle']].forEach(([f, l, s]) => tone(ear, out, f, at + late, 1.4, l * 0.5, s))),
+    whistle: (ear, out, at) => [0, 0.28].forEach((late, index) => [[1480, 'square'], [1510, 'square']].forEach(([f, s]) => tone(ear, out, f, at + late, index ? 0.7 : 0.2, 0.12, s))),
+    chime: (ear, out, at) => [523.25, 659.25, 783.99].forEach((f, index) => tone(ear, out, f, at + index * 0.32, 1.1, 0.5, 'triangle')),
+  };
+  // ---- clips of the streamer's own ----
+  const clipOf = (name) => (name?.startsWith('own-') ? `/clips/${encodeURIComponent(name.slice(4))}` : null);
+  function run(clip, volume, end) {
+    clip.volume = Number(volume) / 100;
+    clip.muted = !clip.volume;
+    clip.onended = clip.onerror = end;
+    // A browser that wants a touch before it lets pages be heard still shows the pictures.
+    clip.play().catch(() => {
+      if (clip.muted || clip instanceof HTMLVideoElement === false) return end();
+      clip.muted = true;
+      clip.play().catch(end);
+    });
+  }
+  function film(around, url, volume) {
+    const video = document.createElement('video');
+    video.className = 'feast';
+    video.playsInline = true;
+    video.src = url;
+    around.append(video);
+    run(video, volume, () => video.remove());
+  }
+
+  function sound(name, volume) {
+    const own = clipOf(name);
+    if (own) return run(new Audio(own), volume, () => {});
+    const play = sounds[name];
+    if (!play) return;
+    try {
+      const ear = new AudioContext();
+      const out = ear.createGain();
+      out.gain.value = Number(volume) / 100;
+      out.connect(ear.destination);
+      play(ear, out, ear.currentTime + 0.02);
+      setTimeout(() => ear.close(), 3000);
+    } catch (error) {
+      console.warn('no sound here', error);
+    }
+  }
+
+  return (place, { celebrate, sound: heard, volume }, style, calm) => {
+    sound(heard, volume);
+    const make = feasts[celebrate];
+    const own = clipOf(celebrate);
+    if (calm || !(make || own)) return;
+    const around = place.parentElement;
+    around.querySelector(':scope > .feast')?.remove();
+    if (own) return film(around, own, volume);
+    const canvas = document.createElement('canvas');
+    canvas.className = 'feast';
+    const [width, height] = [place.clientWidth, place.clientHeight];
+    [canvas.width, canvas.height] = [width, height];
+    around.append(canvas);
+    const token = (name) => style.getPropertyValue(name).trim();
+    const draw = make(width, height, [token('--fill'), token('--strong'), '#a83e26', '#55702b', '#1f5c78']);
+    const pen = canvas.getContext('2d');
+    const began = performance.now();
+    const step = (now) => {
+      const part = (now - began) / LASTS;
+      if (part >= 1 || !canvas.isConnected) return canvas.remove();
+      pen.clearRect(0, 0, width, height);
+      draw(pen, Math.max(part, 0));
+      requestAnimationFrame(step);
+    };
+    requestAnimationFrame(step);
+  };
+})();

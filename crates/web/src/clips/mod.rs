@@ -1,0 +1,157 @@
+//! A streamer's own clips for what is celebrated: taken in, made clean, and served to pages on air.
+
+mod sound;
+mod video;
+
+use crate::air::peer;
+use crate::app::App;
+use crate::error::WebError;
+use crate::rooms::sign_in::{go_to, refusal};
+use crate::security::session::Owner;
+use crate::security::tokens;
+use actix_web::http::header::{self, CacheControl, CacheDirective};
+use actix_web::web::{BytesMut, Payload};
+use actix_web::{HttpRequest, HttpResponse, web};
+use futures_util::StreamExt;
+use serde::Deserialize;
+use tally_core::ids::WidgetId;
+use tally_core::look::{OWN, Sort, Token};
+use tally_core::widgets::Setup;
+use tally_engine::{EngineError, Shaping};
+use tally_store::StoreError;
+use tally_store::clips::Clip;
+use tally_store::widgets::WidgetRecord;
+
+/// Largest file that is taken, in bytes.
+const MOST_BYTES: usize = 8 * 1024 * 1024;
+/// Most clips of a channel.
+const MOST_CLIPS: usize = 24;
+
+/// What was made of a file: safe to hand to any page.
+#[derive(Debug)]
+struct Clean {
+    bytes: Vec<u8>,
+    milliseconds: u64,
+}
+
+/// Why a file is not taken.
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+enum ClipError {
+    #[error("This is no WebM video. Save it as WebM (VP8, VP9 or AV1) and choose it again.")]
+    NotAVideo,
+    #[error("This is no sound that can be read. Save it as WAV, MP3, OGG (Vorbis) or FLAC and choose it again.")]
+    NotASound,
+    #[error(
+        "This WebM is coded in a way that browsers do not show. Save it with VP8, VP9 or AV1 pictures and Opus or Vorbis sound."
+    )]
+    Codec,
+    #[error("The file is broken off or damaged. Save it again and choose it once more.")]
+    Broken,
+    #[error("It lasts {seconds} seconds; {most} are the most. Cut it shorter.")]
+    TooLong { seconds: u64, most: u64 },
+    #[error("Its pictures are {width} by {height}; 1920 by 1080 are the most. Save it smaller.")]
+    TooLarge { width: u64, height: u64 },
+}
+
+/// What the file is called.
+#[derive(Deserialize)]
+pub struct Named {
+    name: String,
+}
+
+/// `POST /widgets/{id}/clips?name=…`: takes a video or a sound, and lets the widget celebrate with it.
+pub async fn receive(
+    app: web::Data<App>,
+    owner: Owner,
+    id: web::Path<u32>,
+    named: web::Query<Named>,
+    mut payload: Payload,
+) -> Result<HttpResponse, WebError> {
+    let store = app.engine.store();
+    if store.clips(owner.channel.id).await?.len() >= MOST_CLIPS {
+        return Ok(refusal(&format!("There are {MOST_CLIPS} clips; remove one in Channel first.")));
+    }
+    let mut body = BytesMut::new();
+    while let Some(chunk) = payload.next().await {
+        let chunk = chunk.map_err(|_| WebError::Refused("The file broke off on its way; send it again.".into()))?;
+        if body.len() + chunk.len() > MOST_BYTES {
+            return Ok(refusal(&format!("The file is larger than {} MB; make it smaller.", MOST_BYTES / 1024 / 1024)));
+        }
+        body.extend_from_slice(&chunk);
+    }
+    // A container of this kind begins with the same four bytes, whatever its name says.
+    let sort = if body.starts_with(&[0x1A, 0x45, 0xDF, 0xA3]) { Sort::Video } else { Sort::Sound };
+    let sort = if named.name.to_lowercase().ends_with(".webm") { Sort::Video } else { sort };
+    let cleaned = tokio::task::spawn_blocking(move || match sort {
+        Sort::Video => video::clean(&body),
+        Sort::Sound => sound::clean(&body),
+    });
+    let clean = match cleaned.await.map_err(|error| WebError::Inside(error.to_string()))? {
+        Ok(clean) => clean,
+        Err(why) => return Ok(refusal(&why.to_string())),
+    };
+    let name: String = named.name.chars().filter(|c| !c.is_control()).take(80).collect();
+    let token = tokens::token(&mut rand::rng());
+    let milliseconds = clean.milliseconds.try_into().unwrap_or(u32::MAX);
+    let clip = Clip { token: token.clone(), sort, name, milliseconds };
+    store.create_clip(owner.channel.id, clip, clean.bytes).await?;
+
+    let key = match sort {
+        Sort::Video => Token::Celebrate.key(),
+        Sort::Sound => Token::Sound.key(),
+    };
+    let edit = Shaping::Edit { key: key.into(), text: format!("{OWN}{token}") };
+    match owner.channel.shape(WidgetId(*id), edit).await {
+        Ok(()) => Ok(go_to(&format!("/widgets/{id}?drawer=motion"))),
+        Err(EngineError::Edit(why)) => Ok(refusal(&crate::error::sentence(&why.to_string()))),
+        Err(error) => Err(error.into()),
+    }
+}
+
+/// `POST /clips/{token}/remove`
+pub async fn remove(app: web::Data<App>, owner: Owner, token: web::Path<String>) -> Result<HttpResponse, WebError> {
+    let store = app.engine.store();
+    let widgets = store.widgets(owner.channel.id).await?;
+    let users: Vec<String> = widgets.iter().filter(|one| uses(one, &token)).map(title).collect();
+    if !users.is_empty() {
+        let all = users.join(", ");
+        return Ok(refusal(&format!(
+            "{all} celebrates with it. Choose something else there first, and put it on air."
+        )));
+    }
+    store.remove_clip(owner.channel.id, token.into_inner()).await?;
+    Ok(HttpResponse::Ok().insert_header(("HX-Refresh", "true")).finish())
+}
+
+fn title(record: &WidgetRecord) -> String {
+    format!("“{}”", record.setup.clone().unfolded().title())
+}
+
+fn uses(record: &WidgetRecord, token: &str) -> bool {
+    let in_look = |setup: &Setup| setup.look.own.values().any(|value| value.strip_prefix(OWN) == Some(token));
+    in_look(&record.setup) || record.draft.as_ref().is_some_and(in_look)
+}
+
+/// `GET /clips/{token}`: for whoever knows the address, as with pages on air.
+pub async fn serve(
+    app: web::Data<App>,
+    request: HttpRequest,
+    token: web::Path<String>,
+) -> Result<HttpResponse, WebError> {
+    match app.engine.store().clip(token.into_inner()).await {
+        Ok((sort, bytes)) => Ok(HttpResponse::Ok()
+            .content_type(match sort {
+                Sort::Video => "video/webm",
+                Sort::Sound => "audio/wav",
+            })
+            // It never changes; an hour after it was removed nobody has it any more.
+            .insert_header(CacheControl(vec![CacheDirective::Private, CacheDirective::MaxAge(3_600)]))
+            .insert_header((header::CONTENT_DISPOSITION, "inline"))
+            .body(bytes)),
+        Err(StoreError::NotFound) => {
+            app.limits.stranger(&peer(&request)).map_err(WebError::TooMany)?;
+            Err(WebError::NotFound)
+        }
+        Err(error) => Err(error.into()),
+    }
+}

@@ -1,0 +1,106 @@
+//! All looks beside each other: one widget in every shape and every look, with its own figures.
+
+use crate::app::App;
+use crate::draw::html;
+use crate::error::WebError;
+use crate::rooms::frame::Frame;
+use crate::rooms::sign_in::go_to;
+use crate::security::session::Owner;
+use crate::widgets;
+use actix_web::http::header::ContentType;
+use actix_web::{HttpResponse, web};
+use askama::Template;
+use serde::Deserialize;
+use tally_core::ids::WidgetId;
+use tally_core::look::Base;
+use tally_engine::Shaping;
+
+/// One way to wear it.
+struct Way {
+    look: &'static str,
+    name: &'static str,
+    shape: &'static str,
+    shape_name: &'static str,
+    size: (u32, u32),
+    chosen: bool,
+    drawing: String,
+}
+
+#[derive(Template)]
+#[template(path = "rooms/compare.html")]
+struct Page {
+    frame: Frame,
+    id: WidgetId,
+    title: String,
+    backdrop: &'static str,
+    sample: bool,
+    ways: Vec<Way>,
+}
+
+impl Page {
+    fn is(&self, backdrop: &str) -> bool {
+        self.backdrop == backdrop
+    }
+}
+
+/// Before which picture, and whether with made-up figures.
+#[derive(Deserialize)]
+pub struct Asked {
+    backdrop: Option<String>,
+    figures: Option<String>,
+}
+
+/// `GET /widgets/{id}/looks`
+pub async fn page(
+    app: web::Data<App>,
+    owner: Owner,
+    id: web::Path<u32>,
+    asked: web::Query<Asked>,
+) -> Result<HttpResponse, WebError> {
+    let id = WidgetId(*id);
+    let backdrop = asked.backdrop.as_deref().unwrap_or("busy");
+    let backdrop = ["busy", "dark", "bright", "checker"].into_iter().find(|one| *one == backdrop).unwrap_or("busy");
+    let sample = asked.figures.as_deref() == Some("sample");
+    let (title, ways) = owner
+        .channel
+        .ask(move |channel, now| {
+            let (piece, scope) = (channel.staged(id)?, channel.scope(now));
+            let way = |base: Base, shape: &tally_core::look::Shape| {
+                let (worn, _) = piece.edited("look", base.key(), &scope).ok()?;
+                let (worn, _) = worn.edited("shape", shape.key, &scope).ok()?;
+                let view = if sample { worn.sample(&scope) } else { worn.view(&scope) };
+                Some(Way {
+                    look: base.key(),
+                    name: base.words().0,
+                    shape: shape.key,
+                    shape_name: shape.words,
+                    size: shape.size,
+                    chosen: worn.look() == piece.look(),
+                    drawing: widgets::draw(widgets::seen(&worn, &view)),
+                })
+            };
+            let shapes = piece.shapes().iter();
+            let ways = shapes.flat_map(|shape| Base::ALL.into_iter().filter_map(move |base| way(base, shape)));
+            Some((piece.title().to_owned(), ways.collect::<Vec<Way>>()))
+        })
+        .await?
+        .ok_or(WebError::NotFound)?;
+    let page = Page { frame: Frame::new(&app, &owner, "/widgets").await?, id, title, backdrop, sample, ways };
+    Ok(HttpResponse::Ok().insert_header(ContentType::html()).body(html(&page)))
+}
+
+/// Which look, and which shape.
+#[derive(Deserialize)]
+pub struct Wear {
+    way: String,
+}
+
+/// `POST /widgets/{id}/wear`: tried on the stage like any other change.
+pub async fn wear(owner: Owner, id: web::Path<u32>, form: web::Form<Wear>) -> Result<HttpResponse, WebError> {
+    let (look, shape) = form.way.split_once(' ').ok_or(WebError::NotFound)?;
+    for (key, text) in [("look", look), ("shape", shape)] {
+        let shaping = Shaping::Edit { key: key.to_owned(), text: text.to_owned() };
+        owner.channel.shape(WidgetId(*id), shaping).await?;
+    }
+    Ok(go_to(&format!("/widgets/{id}")))
+}

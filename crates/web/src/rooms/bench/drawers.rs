@@ -1,0 +1,193 @@
+//! The drawers of the bench: the look of a widget, and how it tells of each kind.
+
+use askama::Template;
+use tally_core::happening::Kind;
+use tally_core::ids::WidgetId;
+use tally_core::language::Language;
+use tally_core::look::{Base, Drawer, FONTS, Font, Form, Look, OWN, Shape, Token, warnings};
+use tally_core::telling::{self, Telling};
+use tally_core::template::{self, VALUES, Values};
+use tally_core::widgets::{Piece, Scope};
+use tally_store::clips::Clip;
+
+/// See the module.
+#[derive(Template)]
+#[template(path = "rooms/drawers.html")]
+pub(super) struct Drawers {
+    id: WidgetId,
+    bases: Vec<Pick>,
+    shapes: Vec<Pick>,
+    languages: Vec<Pick>,
+    drawers: Vec<(Drawer, Vec<Control>)>,
+    kinds: Vec<KindRow>,
+    common: Option<String>,
+    warnings: Vec<String>,
+    apart: bool,
+}
+
+/// One of several, chosen or not.
+struct Pick {
+    key: &'static str,
+    name: &'static str,
+    words: &'static str,
+    chosen: bool,
+}
+
+/// How one token is set.
+struct Control {
+    key: String,
+    label: &'static str,
+    form: Form,
+    value: String,
+    /// Whether it is different from the look, or from the common one.
+    own: bool,
+    /// The streamer's own clips that it takes: their word in looks, and their name.
+    clips: Vec<(String, String)>,
+}
+
+/// How one kind of entry is told.
+struct KindRow {
+    kind: Kind,
+    on: bool,
+    sized: bool,
+    sign: String,
+    least: String,
+    template: String,
+    fallback: String,
+    preview: String,
+    controls: Vec<Control>,
+    own: bool,
+}
+
+impl Control {
+    fn common(look: &Look, token: Token, clips: &[Clip]) -> Self {
+        let (key, label, _, form) = token.about();
+        let value = look.get(token).to_owned();
+        let mut clips: Vec<_> = match form {
+            Form::Clip(sort, _) => clips
+                .iter()
+                .filter(|clip| clip.sort == sort)
+                .map(|clip| (format!("{OWN}{}", clip.token), clip.name.clone()))
+                .collect(),
+            _ => Vec::new(),
+        };
+        if value.starts_with(OWN) && clips.iter().all(|(word, _)| *word != value) {
+            clips.push((value.clone(), "one that was removed".into()));
+        }
+        Self { key: key.to_owned(), label, form, value, own: look.own.contains_key(&token), clips }
+    }
+
+    fn of_kind(look: &Look, kind: Kind, token: Token) -> Self {
+        let (key, label, _, form) = token.about();
+        let own = look.for_kind(kind, token);
+        Self {
+            key: format!("kind:{}:{key}", kind.key()),
+            label,
+            form,
+            value: own.unwrap_or(look.get(token)).to_owned(),
+            own: own.is_some(),
+            clips: Vec::new(),
+        }
+    }
+
+    /// The label without its article, for a row of controls.
+    fn short(&self) -> String {
+        let bare = self.label.trim_start_matches("The ").trim_start_matches("the ");
+        let mut letters = bare.chars();
+        let first = letters.next().map(|first| first.to_uppercase().to_string()).unwrap_or_default();
+        format!("{first}{}", letters.as_str())
+    }
+
+    fn fonts(&self) -> &'static [Font] {
+        &FONTS
+    }
+}
+
+impl Drawers {
+    pub(super) fn of(id: WidgetId, piece: &Piece, scope: &Scope<'_>, clips: &[Clip], apart: bool) -> Self {
+        let look = piece.look();
+        let shape: Option<&Shape> = look.shape(piece.shapes());
+        let used: Vec<Token> = shape.map(|shape| look.used(shape)).unwrap_or_default();
+        let pick = |key, (name, words), chosen| Pick { key, name, words, chosen };
+        let in_drawer = |drawer: Drawer| {
+            let of_drawer = used.iter().filter(|token| token.about().2 == drawer);
+            (drawer, of_drawer.map(|token| Control::common(look, *token, clips)).collect::<Vec<_>>())
+        };
+        let wanted = |(drawer, controls): &(Drawer, Vec<Control>)| match drawer {
+            Drawer::Shape | Drawer::Lettering => true,
+            Drawer::Kinds => piece.telling().is_some(),
+            Drawer::Colour | Drawer::Spacing | Drawer::Motion => !controls.is_empty(),
+        };
+        let speaking = scope.speaking(look.language);
+        Self {
+            id,
+            bases: Base::ALL.map(|base| pick(base.key(), base.words(), base == look.base)).into(),
+            shapes: piece
+                .shapes()
+                .iter()
+                .map(|one| pick(one.key, (one.words, ""), shape.is_some_and(|shape| shape.key == one.key)))
+                .collect(),
+            languages: Language::ALL.map(|one| pick(one.key(), (one.words(), ""), one == look.language)).into(),
+            drawers: Drawer::ALL.map(in_drawer).into_iter().filter(wanted).collect(),
+            kinds: piece.telling().map(|telling| kinds(telling, look, &used, &speaking)).unwrap_or_default(),
+            common: piece.telling().map(|telling| telling.common.clone()),
+            warnings: shape.map(|shape| warnings(look, shape)).unwrap_or_default(),
+            apart,
+        }
+    }
+
+    fn changed(&self, controls: &[Control]) -> bool {
+        controls.iter().any(|control| control.own)
+    }
+
+    /// Whether there is something to celebrate, so that a clip of one's own has a use.
+    fn celebrates(&self) -> bool {
+        self.drawers.iter().flat_map(|(_, controls)| controls).any(|control| control.key == Token::Celebrate.key())
+    }
+
+    fn values(&self) -> &'static [(&'static str, &'static str, &'static str)] {
+        &VALUES
+    }
+}
+
+fn kinds(telling: &Telling, look: &Look, used: &[Token], scope: &Scope<'_>) -> Vec<KindRow> {
+    let row = |kind: Kind| {
+        let manner = telling.kinds.get(&kind).cloned();
+        let on = manner.as_ref().is_some_and(|manner| !manner.off);
+        let manner = manner.unwrap_or_default();
+        let unit = telling::least_unit(kind, scope);
+        let sample = Telling::of(&[kind]).sample(scope).pop();
+        let controls: Vec<Control> = Look::OF_KIND
+            .into_iter()
+            .filter(|token| used.contains(token))
+            .map(|token| Control::of_kind(look, kind, token))
+            .collect();
+        KindRow {
+            kind,
+            on,
+            sized: telling::has_size(kind),
+            sign: unit.sign(),
+            least: if manner.least == 0 { String::new() } else { unit.plain(manner.least) },
+            fallback: telling.fallback(kind, scope.language).to_owned(),
+            preview: sample.map(|told| telling.line(&told, scope).text()).unwrap_or_default(),
+            own: !manner.template.is_empty() || controls.iter().any(|control| control.own),
+            template: manner.template,
+            controls,
+        }
+    };
+    Telling::KINDS.into_iter().map(row).collect()
+}
+
+/// Values on which a template is tried: those of its kind where its part names one.
+pub(super) fn example(key: &str, piece: &Piece, scope: &Scope<'_>) -> Values {
+    let named = key.split(':').nth(1).and_then(Kind::of_key);
+    let counted = || {
+        let count = piece.counts(scope.settings).into_iter().next()?;
+        match count.what {
+            tally_core::count::What::Sum(measure) => measure.kinds().first().copied(),
+            _ => None,
+        }
+    };
+    let told = named.or_else(counted).map(|kind| Telling::of(&[kind]).sample(scope));
+    told.and_then(|mut told| told.pop()).map_or_else(template::sample, |told| told.values)
+}

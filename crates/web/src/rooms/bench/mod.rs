@@ -1,0 +1,302 @@
+//! The bench: one widget, its stage, its sentence, its look, its address, its readiness, and why it
+//! says what it says.
+
+pub mod compare;
+mod drawers;
+pub mod rehearse;
+
+use crate::app::App;
+use crate::draw::html;
+use crate::error::{WebError, sentence};
+use crate::rooms::frame::Frame;
+use crate::rooms::readiness::{self, Readiness};
+use crate::security::session::Owner;
+use crate::security::tokens;
+use crate::widgets;
+use actix_web::http::header::ContentType;
+use actix_web::{HttpResponse, web};
+use askama::Template;
+use drawers::Drawers;
+use serde::Deserialize;
+use tally_core::count::Count;
+use tally_core::explain::{Effect, Slip, SlipLine};
+use tally_core::happening::Happening;
+use tally_core::ids::{Seq, WidgetId};
+use tally_core::sentence::{Editor, Part, instant_words};
+use tally_core::template::{self, VALUES};
+use tally_core::view::View;
+use tally_core::widgets::{Hint, Scope};
+use tally_engine::{EngineError, Hearing, Shaping};
+use tally_store::feeds::Feed;
+
+/// The sentence, with what was refused where something was.
+#[derive(Template)]
+#[template(path = "rooms/sentence.html")]
+struct Sentence {
+    id: WidgetId,
+    parts: Vec<Part>,
+    hints: Vec<Hint>,
+    /// What it says at this moment.
+    now: String,
+    refused: Option<Refused>,
+    /// What the button says that ends an edit.
+    done: &'static str,
+}
+
+/// An edit that was refused: nothing typed is lost.
+struct Refused {
+    key: String,
+    text: String,
+    message: String,
+}
+
+impl Sentence {
+    /// What was typed into a part that was refused.
+    fn typed(&self, key: &str) -> Option<&str> {
+        self.refused.as_ref().filter(|refused| refused.key == key).map(|refused| refused.text.as_str())
+    }
+
+    fn values(&self) -> &'static [(&'static str, &'static str, &'static str)] {
+        &VALUES
+    }
+}
+
+/// Whether the stage shows what is on air, and what can be done about it.
+#[derive(Template)]
+#[template(path = "rooms/bench_bar.html")]
+struct Bar {
+    id: WidgetId,
+    trying: bool,
+    at_once: bool,
+    /// What the newest change was, if it can be taken back.
+    past: Option<String>,
+    /// Whether it stands apart on the page, so that it must say where it goes.
+    apart: bool,
+}
+
+/// What follows every change: the sample drawing, readiness and the slip.
+#[derive(Template)]
+#[template(path = "rooms/bench_aside.html")]
+struct Aside {
+    sample: String,
+    readiness: Readiness,
+    slip: Slip,
+    apart: bool,
+}
+
+#[derive(Template)]
+#[template(path = "rooms/bench.html")]
+struct Page {
+    frame: Frame,
+    id: WidgetId,
+    looked: Looked,
+    sentence: Sentence,
+    bar: Bar,
+    page_url: String,
+    read_url: String,
+    acts: Vec<(&'static str, &'static str)>,
+}
+
+/// What the bench shows of a widget.
+struct Looked {
+    title: String,
+    drawing: String,
+    tried: String,
+    parts: Vec<Part>,
+    hints: Vec<Hint>,
+    now: String,
+    aside: Aside,
+    drawers: Drawers,
+    rehearsal: String,
+    acts: Vec<(&'static str, &'static str)>,
+    size: (u32, u32),
+}
+
+async fn look(app: &App, owner: &Owner, id: WidgetId, apart: bool) -> Result<Looked, WebError> {
+    let feeds: Vec<Feed> = app.engine.store().feeds(owner.channel.id).await?;
+    let clips = app.engine.store().clips(owner.channel.id).await?;
+    let looked = owner
+        .channel
+        .ask_all(move |channel, hearing, now| {
+            let (air, piece, scope) = (channel.widget(id)?, channel.staged(id)?, channel.scope(now));
+            // What follows a change leaves the stage alone; it is drawn live.
+            let rehearsal = if apart { None } else { channel.rehearsal().view(id, now) };
+            let drawn = |view: &View| widgets::draw(widgets::seen(piece, view));
+            let counts = piece.counts(scope.settings);
+            let view = piece.view(&scope);
+            Some(Looked {
+                rehearsal: rehearsal.map(|view| drawn(&view)).unwrap_or_default(),
+                acts: rehearse::acts(piece, &counts),
+                title: piece.title().to_owned(),
+                drawing: widgets::draw(widgets::seen(air, &air.view(&scope))),
+                tried: channel.draft(id).map(|_| drawn(&view)).unwrap_or_default(),
+                parts: piece.sentence(&scope),
+                hints: piece.hints(&scope),
+                now: view.text(),
+                aside: Aside {
+                    sample: drawn(&piece.sample(&scope)),
+                    readiness: readiness::of(channel, hearing, id, &feeds, now)?,
+                    slip: with_rehearsals(piece.explain(&scope), &counts, hearing, &scope),
+                    apart,
+                },
+                drawers: Drawers::of(id, piece, &scope, &clips, apart),
+                size: widgets::size(piece),
+            })
+        })
+        .await?;
+    looked.ok_or(WebError::NotFound)
+}
+
+/// The slip with what was only rehearsed in front, among what was left out.
+fn with_rehearsals(mut slip: Slip, counts: &[Count], hearing: &Hearing, scope: &Scope<'_>) -> Slip {
+    let kinds = counts.iter().fold(0, |kinds, count| kinds | count.kinds());
+    let rehearsed = hearing.rehearsals().filter(|(_, one)| one.kind().bit() & kinds != 0);
+    let line = |(at, happening): &(tally_core::Instant, Happening)| SlipLine {
+        seq: Seq(0),
+        when: instant_words(&scope.settings.calendar, *at),
+        words: happening.words(),
+        effect: Effect::LeftOut("a rehearsal".into()),
+    };
+    slip.lines.splice(0..0, rehearsed.map(line).collect::<Vec<_>>());
+    slip
+}
+
+async fn bar(app: &App, owner: &Owner, id: WidgetId, apart: bool) -> Result<Bar, WebError> {
+    let store = app.engine.store();
+    let trying = owner.channel.ask(move |channel, _| channel.draft(id).is_some()).await?;
+    let past = store.widget_past(id).await?.map(|past| past.words);
+    let at_once = store.channel(owner.channel.id).await?.edits_at_once;
+    Ok(Bar { id, trying, at_once, past, apart })
+}
+
+fn done(at_once: bool) -> &'static str {
+    if at_once { "Put on air" } else { "Try it" }
+}
+
+/// `GET /widgets/{id}`
+pub async fn page(app: web::Data<App>, owner: Owner, id: web::Path<u32>) -> Result<HttpResponse, WebError> {
+    let id = WidgetId(*id);
+    let all = app.engine.store().widgets(owner.channel.id).await?;
+    let record = all.into_iter().find(|one| one.id == id && !one.archived).ok_or(WebError::NotFound)?;
+    let mut looked = look(&app, &owner, id, false).await?;
+    let bar = bar(&app, &owner, id, false).await?;
+    let page = Page {
+        frame: Frame::new(&app, &owner, "/widgets").await?,
+        id,
+        sentence: Sentence {
+            id,
+            parts: std::mem::take(&mut looked.parts),
+            hints: std::mem::take(&mut looked.hints),
+            now: std::mem::take(&mut looked.now),
+            refused: None,
+            done: done(bar.at_once),
+        },
+        bar,
+        acts: std::mem::take(&mut looked.acts),
+        looked,
+        page_url: app.page_url(&record.page_token),
+        read_url: app.read_url(&record.page_token),
+    };
+    Ok(HttpResponse::Ok().insert_header(ContentType::html()).body(html(&page)))
+}
+
+/// One part of the sentence or the look, as its form sends it.
+#[derive(Deserialize)]
+pub struct Edit {
+    key: String,
+    text: String,
+}
+
+/// `POST /widgets/{id}/edit`: on the stage, or on air at once.
+pub async fn edit(
+    app: web::Data<App>,
+    owner: Owner,
+    id: web::Path<u32>,
+    form: web::Form<Edit>,
+) -> Result<HttpResponse, WebError> {
+    let Edit { key, text } = form.into_inner();
+    let shaping = Shaping::Edit { key: key.clone(), text: text.clone() };
+    let refused = match owner.channel.shape(WidgetId(*id), shaping).await {
+        Ok(()) => None,
+        Err(EngineError::Edit(error)) => Some(Refused { key, text, message: sentence(&error.to_string()) }),
+        Err(error) => return Err(error.into()),
+    };
+    after(&app, &owner, WidgetId(*id), refused).await
+}
+
+/// `POST /widgets/{id}/{deed}`: `put-on-air`, `discard`, `take-back`.
+pub async fn shape(
+    app: web::Data<App>,
+    owner: Owner,
+    path: web::Path<(u32, String)>,
+) -> Result<HttpResponse, WebError> {
+    let (id, deed) = path.into_inner();
+    let shaping = match deed.as_str() {
+        "put-on-air" => Shaping::PutOnAir,
+        "discard" => Shaping::Discard,
+        "take-back" => Shaping::TakeBack,
+        _ => return Err(WebError::NotFound),
+    };
+    let refused = match owner.channel.shape(WidgetId(id), shaping).await {
+        Ok(()) => None,
+        Err(EngineError::Refused(error)) => {
+            Some(Refused { key: String::new(), text: String::new(), message: sentence(&error.to_string()) })
+        }
+        Err(error) => return Err(error.into()),
+    };
+    after(&app, &owner, WidgetId(id), refused).await
+}
+
+/// Everything on the bench that a change may have changed.
+async fn after(app: &App, owner: &Owner, id: WidgetId, refused: Option<Refused>) -> Result<HttpResponse, WebError> {
+    let looked = look(app, owner, id, true).await?;
+    let bar = bar(app, owner, id, true).await?;
+    let mut answer = if refused.is_some() { HttpResponse::UnprocessableEntity() } else { HttpResponse::Ok() };
+    let Looked { parts, hints, now, aside, drawers, .. } = looked;
+    let sentence = Sentence { id, parts, hints, now, refused, done: done(bar.at_once) };
+    let body = html(&sentence) + &html(&bar) + &html(&drawers) + &html(&aside);
+    Ok(answer.insert_header(ContentType::html()).body(body))
+}
+
+/// `GET /widgets/{id}/aside`: readiness and the slip as they are now.
+pub async fn aside(app: web::Data<App>, owner: Owner, id: web::Path<u32>) -> Result<HttpResponse, WebError> {
+    let looked = look(&app, &owner, WidgetId(*id), true).await?;
+    Ok(HttpResponse::Ok().insert_header(ContentType::html()).body(html(&looked.aside)))
+}
+
+/// How a template reads, or what is wrong with it.
+#[derive(Template)]
+#[template(path = "rooms/template_check.html")]
+struct Checked {
+    text: Result<String, String>,
+}
+
+/// `POST /widgets/{id}/check`: a template as it is being typed.
+pub async fn check(owner: Owner, id: web::Path<u32>, form: web::Form<Edit>) -> Result<HttpResponse, WebError> {
+    let Edit { key, text } = form.into_inner();
+    let id = WidgetId(*id);
+    let text = owner
+        .channel
+        .ask(move |channel, now| {
+            let piece = channel.staged(id)?;
+            let scope = channel.scope(now).speaking(piece.look().language);
+            Some(match template::check(&text) {
+                Err(error) => Err(sentence(&error.to_string())),
+                Ok(()) => Ok(template::plain(&template::write(
+                    &text,
+                    "",
+                    &drawers::example(&key, piece, &scope),
+                    scope.hand(),
+                ))),
+            })
+        })
+        .await?
+        .ok_or(WebError::NotFound)?;
+    Ok(HttpResponse::Ok().insert_header(ContentType::html()).body(html(&Checked { text })))
+}
+
+/// `POST /widgets/{id}/readdress`: another address; pages at the old one go blank.
+pub async fn readdress(app: web::Data<App>, owner: Owner, id: web::Path<u32>) -> Result<HttpResponse, WebError> {
+    app.engine.readdress(owner.channel.id, WidgetId(*id), tokens::token(&mut rand::rng())).await?;
+    Ok(HttpResponse::Ok().insert_header(("HX-Refresh", "true")).finish())
+}
