@@ -22,7 +22,7 @@ pub struct Clip {
 type Row = (String, u8, String, u32);
 
 fn clip((token, sort, name, milliseconds): Row) -> Clip {
-    Clip { token, sort: if sort == SEEN { Sort::Video } else { Sort::Sound }, name, milliseconds }
+    Clip { token, sort: sort_of(sort), name, milliseconds }
 }
 
 const HEARD: u8 = 0;
@@ -33,6 +33,10 @@ fn number(sort: Sort) -> u8 {
         Sort::Sound => HEARD,
         Sort::Video => SEEN,
     }
+}
+
+fn sort_of(number: u8) -> Sort {
+    if number == SEEN { Sort::Video } else { Sort::Sound }
 }
 
 impl Store {
@@ -81,7 +85,7 @@ impl Store {
         self.run(move |conn| {
             let found = clips::table.filter(clips::token.eq(token));
             let (seen, bytes): (u8, Vec<u8>) = found.select((clips::seen, clips::bytes)).first(conn)?;
-            Ok((if seen == SEEN { Sort::Video } else { Sort::Sound }, bytes))
+            Ok((sort_of(seen), bytes))
         })
         .await
     }

@@ -35,7 +35,7 @@
     }
     const busy = document.activeElement?.matches('input:not([type=radio], [type=range], [type=color]), select, textarea') || document.querySelector('dialog[open]');
     if (busy || event.ctrlKey || event.metaKey || event.altKey || event.repeat) return;
-    if (editing && ['p', 'u'].includes(event.key)) pressed = event.key;
+    if (sending && ['p', 'u'].includes(event.key)) pressed = event.key;
     else document.querySelector(`[data-bench-key="${CSS.escape(event.key)}"]`)?.click();
   });
   document.addEventListener('change', (event) => {
@@ -58,31 +58,42 @@
   let edited = null;
   document.addEventListener('htmx:beforeRequest', (event) => {
     const at = event.target.closest?.('[data-part], [data-control], [data-bench-key]');
-    if (event.target.matches?.('.template textarea, .kind-words textarea')) return;
+    // What had waited is sent by the page itself; whoever wrote it is where they wrote it.
+    if (event.target === document.body || event.target.matches?.('.template textarea, .kind-words textarea')) return;
     edited = at ? { part: at.dataset.part, control: at.dataset.control } : null;
   });
-  // A press on the bar that comes while an edit is on its way waits for it: what was just changed is
-  // meant too. Where the edit is refused, nothing goes on air that was not looked at.
-  const isEdit = (event) => event.detail.requestConfig?.path.endsWith('/edit');
-  let editing = 0;
+  // What changes the widget goes to the server one after the other, each when the answer before it stands
+  // here: an answer could overtake another, and a form may be gone by the time of its answer. So what is
+  // written meanwhile waits here. A press on the bar waits too, for it means what was just written; where
+  // that is refused, nothing goes on air that was not looked at.
+  const waiting = [];
+  let sending = false;
   let pressed = '';
   document.addEventListener('htmx:beforeRequest', (event) => {
-    if (isEdit(event)) editing += 1;
-  });
-  document.addEventListener('htmx:afterRequest', (event) => {
-    if (!isEdit(event)) return;
-    editing -= 1;
-    if (!event.detail.successful) pressed = '';
+    const { requestConfig, xhr } = event.detail;
+    if (!/\/(edit|put-on-air|discard|take-back)$/.test(requestConfig.path)) return;
+    if (sending) {
+      event.preventDefault();
+      waiting.push(requestConfig);
+      return;
+    }
+    sending = true;
+    xhr.addEventListener('loadend', () => {
+      sending = false;
+      if (xhr.status !== 200) pressed = '';
+      const next = waiting.shift();
+      if (next) htmx.ajax('POST', next.path, { values: next.formData, target: '#sentence', swap: 'outerHTML' });
+    });
   });
   document.addEventListener('click', (event) => {
     const press = event.target.closest('#bar [data-bench-key]');
-    if (!press || !editing) return;
+    if (!press || !sending) return;
     event.preventDefault();
     event.stopImmediatePropagation();
     pressed = press.dataset.benchKey;
   }, true);
   document.addEventListener('htmx:afterSettle', () => {
-    if (editing || !pressed) return;
+    if (sending || !pressed) return;
     const press = document.querySelector(`#bar [data-bench-key="${pressed}"]`);
     pressed = '';
     press?.click();
@@ -120,7 +131,7 @@
     document.getElementById('sample')?.dispatchEvent(new CustomEvent('tally:dress', { bubbles: true }));
   });
   document.addEventListener('htmx:afterSettle', () => {
-    if (!edited) return;
+    if (sending || !edited) return;
     if (edited.part !== undefined) {
       const part = document.querySelector(`.part[data-part="${CSS.escape(edited.part)}"]`);
       if (part?.classList.contains('is-refused')) part.querySelector('.field').focus();

@@ -82,6 +82,12 @@ impl Look {
         self.kinds.get(&kind)?.get(&token).map(String::as_str)
     }
 
+    /// Whether it celebrates with a clip of the streamer's own, named by its token.
+    #[must_use]
+    pub fn uses_clip(&self, token: &str) -> bool {
+        self.own.values().any(|value| value.strip_prefix(OWN) == Some(token))
+    }
+
     /// The shape in which a family with these shapes is drawn.
     #[must_use]
     pub fn shape<'a>(&self, shapes: &'a [Shape]) -> Option<&'a Shape> {

@@ -85,13 +85,20 @@ async fn a_label_names_the_latest_in_its_own_words() {
     bench.coloured("plate", "#204020").await;
     bench.happens("follow", json!({"actor": {"name": "<b>Zażółć</b> *🚂*"}})).await;
     bench.on_air(".label-text", "welcome <b>Zażółć</b> *🚂*").await;
-    // A press that comes while an edit is on its way means the edit too.
-    let at_once = "const field = document.querySelector('[data-control=edge] [name=text]');
-        field.value = '#123456';
-        field.dispatchEvent(new Event('change', {bubbles: true}));
+    // Changes made faster than they are answered are all taken, and a press right behind them means them too.
+    let at_once = "const set = (key, value) => {
+            const field = document.querySelector(`[data-control=${key}] [name=text]`);
+            field.value = value;
+            field.dispatchEvent(new Event('change', {bubbles: true}));
+        };
+        set('ink', '#fedcba');
+        set('plate', '#654321');
+        set('edge', '#123456');
         document.body.dispatchEvent(new KeyboardEvent('keydown', {key: 'p', bubbles: true}));";
     bench.browser.run(at_once).await;
-    bench.coloured("edge", "#123456").await;
+    for (token, value) in [("ink", "#fedcba"), ("plate", "#654321"), ("edge", "#123456")] {
+        bench.coloured(token, value).await;
+    }
     bench.browser.close().await;
 }
 

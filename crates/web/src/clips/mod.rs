@@ -6,17 +6,15 @@ mod video;
 use crate::air::peer;
 use crate::app::App;
 use crate::error::WebError;
+use crate::rooms::received::{self, Named};
 use crate::rooms::sign_in::{go_to, refusal};
 use crate::security::session::Owner;
 use crate::security::tokens;
 use actix_web::http::header::{self, CacheControl, CacheDirective};
-use actix_web::web::{BytesMut, Payload};
+use actix_web::web::Payload;
 use actix_web::{HttpRequest, HttpResponse, web};
-use futures_util::StreamExt;
-use serde::Deserialize;
 use tally_core::ids::WidgetId;
 use tally_core::look::{OWN, Sort, Token};
-use tally_core::widgets::Setup;
 use tally_engine::{EngineError, Shaping};
 use tally_store::StoreError;
 use tally_store::clips::Clip;
@@ -53,35 +51,30 @@ enum ClipError {
     TooLarge { width: u64, height: u64 },
 }
 
-/// What the file is called.
-#[derive(Deserialize)]
-pub struct Named {
-    name: String,
-}
-
 /// `POST /widgets/{id}/clips?name=…`: takes a video or a sound, and lets the widget celebrate with it.
 pub async fn receive(
     app: web::Data<App>,
     owner: Owner,
     id: web::Path<u32>,
     named: web::Query<Named>,
-    mut payload: Payload,
+    payload: Payload,
 ) -> Result<HttpResponse, WebError> {
     let store = app.engine.store();
+    let id = WidgetId(*id);
+    if store.widgets(owner.channel.id).await?.iter().all(|one| one.id != id || one.archived) {
+        return Err(WebError::NotFound);
+    }
     if store.clips(owner.channel.id).await?.len() >= MOST_CLIPS {
         return Ok(refusal(&format!("There are {MOST_CLIPS} clips; remove one in Channel first.")));
     }
-    let mut body = BytesMut::new();
-    while let Some(chunk) = payload.next().await {
-        let chunk = chunk.map_err(|_| WebError::Refused("The file broke off on its way; send it again.".into()))?;
-        if body.len() + chunk.len() > MOST_BYTES {
-            return Ok(refusal(&format!("The file is larger than {} MB; make it smaller.", MOST_BYTES / 1024 / 1024)));
-        }
-        body.extend_from_slice(&chunk);
-    }
+    let body = match received::file(payload, MOST_BYTES).await? {
+        Ok(body) => body,
+        Err(why) => return Ok(refusal(&why)),
+    };
+    let name = named.tidy();
     // A container of this kind begins with the same four bytes, whatever its name says.
     let sort = if body.starts_with(&[0x1A, 0x45, 0xDF, 0xA3]) { Sort::Video } else { Sort::Sound };
-    let sort = if named.name.to_lowercase().ends_with(".webm") { Sort::Video } else { sort };
+    let sort = if name.to_lowercase().ends_with(".webm") { Sort::Video } else { sort };
     let cleaned = tokio::task::spawn_blocking(move || match sort {
         Sort::Video => video::clean(&body),
         Sort::Sound => sound::clean(&body),
@@ -90,7 +83,6 @@ pub async fn receive(
         Ok(clean) => clean,
         Err(why) => return Ok(refusal(&why.to_string())),
     };
-    let name: String = named.name.chars().filter(|c| !c.is_control()).take(80).collect();
     let token = tokens::token(&mut rand::rng());
     let milliseconds = clean.milliseconds.try_into().unwrap_or(u32::MAX);
     let clip = Clip { token: token.clone(), sort, name, milliseconds };
@@ -101,7 +93,7 @@ pub async fn receive(
         Sort::Sound => Token::Sound.key(),
     };
     let edit = Shaping::Edit { key: key.into(), text: format!("{OWN}{token}") };
-    match owner.channel.shape(WidgetId(*id), edit).await {
+    match owner.channel.shape(id, edit).await {
         Ok(()) => Ok(go_to(&format!("/widgets/{id}?drawer=motion"))),
         Err(EngineError::Edit(why)) => Ok(refusal(&crate::error::sentence(&why.to_string()))),
         Err(error) => Err(error.into()),
@@ -128,8 +120,7 @@ fn title(record: &WidgetRecord) -> String {
 }
 
 fn uses(record: &WidgetRecord, token: &str) -> bool {
-    let in_look = |setup: &Setup| setup.look.own.values().any(|value| value.strip_prefix(OWN) == Some(token));
-    in_look(&record.setup) || record.draft.as_ref().is_some_and(in_look)
+    record.setup.look.uses_clip(token) || record.draft.as_ref().is_some_and(|draft| draft.look.uses_clip(token))
 }
 
 /// `GET /clips/{token}`: for whoever knows the address, as with pages on air.

@@ -9,6 +9,7 @@ mod frame;
 pub mod health;
 pub mod ledger;
 mod readiness;
+pub mod received;
 pub mod shelf;
 pub mod shows;
 pub mod sign_in;

@@ -4,15 +4,15 @@ use crate::app::App;
 use crate::draw::html;
 use crate::error::WebError;
 use crate::rooms::frame::Frame;
+use crate::rooms::received::{self, Named};
 use crate::rooms::sign_in::{go_to, refusal};
 use crate::security::session::Owner;
 use crate::security::tokens;
 use actix_web::http::header::ContentType;
-use actix_web::web::{BytesMut, Payload};
+use actix_web::web::Payload;
 use actix_web::{HttpResponse, web};
 use askama::Template;
 use futures_util::{StreamExt, TryStreamExt, stream};
-use serde::Deserialize;
 use std::collections::{BTreeMap, HashMap, HashSet};
 use std::ops::ControlFlow;
 use std::sync::{Arc, Mutex, PoisonError};
@@ -81,27 +81,17 @@ impl Uploads {
     }
 }
 
-/// What the file is called.
-#[derive(Deserialize)]
-pub struct Named {
-    name: String,
-}
-
 /// `POST /imports?name=…`: takes a file. Answers with the page on which to go on.
 pub async fn receive(
     app: web::Data<App>,
     owner: Owner,
     named: web::Query<Named>,
-    mut payload: Payload,
+    payload: Payload,
 ) -> Result<HttpResponse, WebError> {
-    let mut body = BytesMut::new();
-    while let Some(chunk) = payload.next().await {
-        let chunk = chunk.map_err(|_| WebError::Refused("The file broke off on its way; send it again.".into()))?;
-        if body.len() + chunk.len() > table::MOST_BYTES {
-            return Ok(refusal(&format!("The file is larger than {} MB; split it.", table::MOST_BYTES / 1024 / 1024)));
-        }
-        body.extend_from_slice(&chunk);
-    }
+    let body = match received::file(payload, table::MOST_BYTES).await? {
+        Ok(body) => body,
+        Err(why) => return Ok(refusal(&why)),
+    };
     let looked = aside(move || {
         let text = table::text(&body).map_err(|error| error.to_string())?.to_owned();
         let shape = if text.trim_start().starts_with('<') {
@@ -118,7 +108,7 @@ pub async fn receive(
     match looked {
         Err(why) => Ok(refusal(&why)),
         Ok((text, shape)) => {
-            let name = named.name.chars().filter(|c| !c.is_control()).take(80).collect();
+            let name = named.tidy();
             let token = app.uploads.put(Upload { channel: owner.channel.id, name, text, shape });
             Ok(go_to(&format!("/imports/{token}")))
         }
