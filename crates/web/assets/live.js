@@ -34,7 +34,7 @@
   const SHARED = 150;
   const waiting = new Map();
   const drawnAt = new Map();
-  const RESTED = 50;
+  const RESTED = 30;
   let frame = 0;
   let frameless = 0;
   let putAt = -RESTED;

@@ -11,7 +11,9 @@ impl Task {
     /// Draws whatever has changed and whose turn it is.
     pub(super) fn draw(&mut self) {
         let tick = tokio::time::Instant::now();
-        let ready = self.pace.take(tick);
+        let mut ready = self.pace.take(tick);
+        // What somebody looks at comes first.
+        ready.sort_by_key(|id| self.board.pages_of(*id) == 0);
         if !ready.is_empty() {
             let now = self.inner.clock.now();
             self.channel.turn(now);

@@ -3,15 +3,19 @@
 use crate::bare::Bare;
 use crate::kit::browser::Browser;
 use crate::kit::db::{Database, Server};
+use crate::kit::owner::Owner;
 use crate::kit::program::Program;
 use crate::kit::sender::{Sender, tip};
 use crate::report::{Report, median, percentile};
+use crate::show::build;
 use std::future::Future;
 use std::time::Duration;
 
 const ROUNDS: i64 = 3;
 const EVENTS: i64 = 240;
 const WARM_UP: i64 = 40;
+/// Widgets beside the demo's for the second measurement.
+const CROWD: usize = 50;
 const EVERY: Duration = Duration::from_millis(50);
 
 /// Notes when each figure first stood in the page.
@@ -53,9 +57,16 @@ async fn round<F: Future<Output = ()> + Send + 'static>(
 }
 
 pub async fn measure(report: &mut Report) {
+    compare(report, 0).await;
+    compare(report, CROWD).await;
+}
+
+/// Measures with so many widgets beside the demo's, all of them drawn for what they count.
+async fn compare(report: &mut Report, more: usize) {
     let server = Server::start();
     let database = Database::on(server.url());
     let program = Program::start(&database.url);
+    build(&Owner::of(&program).await, more).await;
     let bare = Bare::start();
     let browser = Browser::open().await;
     let sender = Sender::of(&program.demo()["feeds"][0]);
@@ -83,10 +94,11 @@ pub async fn measure(report: &mut Report) {
     browser.close().await;
     let of = |rounds: &[Round], figure: fn(&Round) -> f64| median(rounds.iter().map(figure).collect());
     let seen: usize = ours.iter().map(|round| round.seen).sum();
+    let beside = if more == 0 { String::new() } else { format!(" beside {more} more widgets") };
     for (name, figure, aim) in [("p50", (|r| r.p50) as fn(&Round) -> f64, "< 12 ms"), ("p99", |r| r.p99, "< 50 ms")] {
         let (mine, bare) = (of(&ours, figure), of(&theirs, figure));
         report.add(
-            &format!("event to DOM at 20 a second, {name}"),
+            &format!("event to DOM at 20 a second{beside}, {name}"),
             format!("{mine:.1} ms"),
             format!(
                 "bare broadcast to a bare page {bare:.1} ms: ratio {:.1}; {seen} of {} seen one by one",

@@ -1,12 +1,12 @@
-//! A scripted show through an overlay's worth of widgets in a real browser: how smoothly it runs, what
-//! it leaves behind, and how soon an event stands in the page while fifty widgets want to be drawn.
+//! A scripted show through an overlay's worth of widgets in a real browser: how smoothly it runs, and
+//! what it leaves behind.
 
 use crate::kit::browser::Browser;
 use crate::kit::db::{Database, Server};
 use crate::kit::owner::Owner;
 use crate::kit::program::Program;
 use crate::kit::sender::Sender;
-use crate::report::{Report, percentile};
+use crate::report::{Report, median};
 use serde_json::{Value, json};
 use std::time::{Duration, Instant};
 
@@ -15,7 +15,6 @@ const WIDGETS: usize = 30;
 const RATE: u64 = 200;
 /// How long the show lasts; `TALLY_SHOW_SECONDS` makes it shorter for trying.
 const SECONDS: u64 = 600;
-const CROWD: usize = 50;
 
 /// Counts frames, and the longest gap between two; `frames` tells both and begins anew.
 const FRAMES: &str = "window.seen_frames = 0; window.gap = 0; window.began = performance.now(); let last = began;
@@ -59,7 +58,7 @@ async fn play(sender: &Sender, from: u64, seconds: u64) -> u64 {
 }
 
 /// Builds so many widgets from the starts that read the ledger.
-async fn build(owner: &Owner, many: usize) {
+pub async fn build(owner: &Owner, many: usize) {
     let page = owner.page("/widgets/starts").await;
     let starts: Vec<&str> =
         page.split("name=\"start\" value=\"").skip(1).filter_map(|rest| rest.split('"').next()).collect();
@@ -83,13 +82,6 @@ async fn number(browser: &Browser, script: &str) -> f64 {
 async fn frames(browser: &Browser) -> (f64, f64) {
     let told = browser.run("return frames()").await;
     (told[0].as_f64().unwrap_or(f64::NAN), told[1].as_f64().unwrap_or(f64::NAN))
-}
-
-/// The figure in the middle.
-fn median(of: &[f64]) -> f64 {
-    let mut sorted = of.to_vec();
-    sorted.sort_by(f64::total_cmp);
-    sorted.get(sorted.len() / 2).copied().unwrap_or(f64::NAN)
 }
 
 /// What the processors did up to a moment, in ticks: the first line of `/proc/stat` (proc_stat(5)).
@@ -163,7 +155,7 @@ pub async fn measure(report: &mut Report) {
     tokio::time::sleep(Duration::from_secs(2)).await;
     let after = held(&browser).await;
     let list = |of: &[f64]| of.iter().map(|one| format!("{one:.0}")).collect::<Vec<_>>().join(" ");
-    let (usual, usual_idle) = (median(&shown), median(&idle));
+    let (usual, usual_idle) = (median(shown.clone()), median(idle.clone()));
     report.add(
         &format!("{WIDGETS} widgets in Chromium, {RATE} events/s for {seconds} s"),
         format!("{usual:.1} frames/s"),
@@ -183,36 +175,6 @@ pub async fn measure(report: &mut Report) {
         format!("{:+.1} MB of heap, {:+.0} nodes", after.1 - before.1, after.0 - before.0),
         format!("of {:.1} MB and {:.0} nodes; {} events", before.1, before.0, next),
         "no growth",
-    );
-
-    // Event to DOM while fifty widgets want to be drawn.
-    build(&owner, CROWD - WIDGETS).await;
-    browser.go(program.widget("Turntable motor")["page_url"].as_str().unwrap()).await;
-    browser.run("window.seen = []; new MutationObserver(() => window.seen.push([document.querySelector('.goal-value').textContent, performance.timeOrigin + performance.now()])).observe(document.body, {subtree: true, childList: true, characterData: true});").await;
-    let mut delays = Vec::new();
-    // Every sixth of the script is a tip, which this goal counts.
-    let tips = next.next_multiple_of(6);
-    for step in 0..200_u64 {
-        let sent = chrono::Utc::now().timestamp_micros() as f64 / 1_000.0;
-        let before = number(&browser, "return seen.length").await;
-        sender.deliver(&event(tips + step * 6)).await;
-        let began = Instant::now();
-        let mut at = f64::NAN;
-        while began.elapsed() < Duration::from_secs(2) && at.is_nan() {
-            at = number(&browser, &format!("return seen[{before}]?.[1] ?? null")).await;
-        }
-        if at.is_finite() {
-            delays.push(Duration::from_secs_f64((at - sent).max(0.0) / 1_000.0));
-        }
-        tokio::time::sleep(Duration::from_millis(60)).await;
-    }
-    let seen = delays.len();
-    let (p50, p99) = (percentile(&mut delays, 50), percentile(&mut delays, 99));
-    report.add(
-        &format!("event to DOM with {} widgets, p99", CROWD + 14),
-        format!("{p99:.1} ms"),
-        format!("p50 {p50:.1} ms; {seen} of 200 seen; a bare broadcast is in the lines above"),
-        "< 50 ms",
     );
     browser.close().await;
 }
