@@ -1,5 +1,29 @@
 // The rooms: levers and their keys, copying, finding, sending files. What only the bench needs is in
 // bench.js.
+
+// Asks for a text anew whenever a part of the page was drawn live, and waits while `busy`. Answers may
+// overtake each other; only that to the newest question is taken.
+const tallyFollow = (part, path, take, busy = () => false) => {
+  let waiting = 0;
+  let asked = 0;
+  const askIn = (milliseconds) => {
+    clearTimeout(waiting);
+    waiting = setTimeout(ask, milliseconds);
+  };
+  async function ask() {
+    if (busy()) return askIn(1000);
+    const own = ++asked;
+    const answer = await fetch(path).catch(() => null);
+    const text = answer?.ok ? await answer.text() : null;
+    if (text === null || own !== asked) return;
+    if (busy()) return askIn(1000);
+    take(text);
+  }
+  document.addEventListener('tally:put', (event) => {
+    if (event.detail === part) askIn(300);
+  });
+};
+
 (() => {
   'use strict';
   const body = document.body;
@@ -108,25 +132,21 @@
   document.addEventListener('htmx:responseError', () => say('That was not recorded. Nothing is changed; try again in a moment.', true));
   document.addEventListener('htmx:sendError', () => say('The server does not answer. Nothing is changed; try again in a moment.', true));
 
-  // ---- the ledger follows what comes in, unless somebody is at work in it ----
+  // ---- the ledger follows what comes in ----
   const head = document.querySelector('[data-head]');
   if (head) {
-    let waiting = 0;
-    document.addEventListener('tally:put', (event) => {
-      if (event.detail !== 'roll') return;
-      clearTimeout(waiting);
-      waiting = setTimeout(async () => {
-        const answer = await fetch(head.dataset.head).catch(() => null);
-        if (!answer?.ok) return;
-        const fresh = document.createElement('ol');
-        fresh.innerHTML = await answer.text();
-        // Nothing moves under a hand that is at work here, nor when nothing has changed.
-        const busy = head.querySelector('.is-open') || head.contains(document.activeElement);
-        if (busy || fresh.textContent === head.textContent) return;
-        Idiomorph.morph(head, fresh.innerHTML, { morphStyle: 'innerHTML' });
-        htmx.process(head);
-      }, 300);
-    });
+    // Nothing moves under a hand that is at work here.
+    let movedAt = -Infinity;
+    head.addEventListener('pointermove', () => (movedAt = performance.now()));
+    const busy = () => Boolean(head.querySelector('.is-open')) || head.contains(document.activeElement) || performance.now() - movedAt < 1000;
+    const take = (text) => {
+      const fresh = document.createElement('ol');
+      fresh.innerHTML = text;
+      if (fresh.textContent === head.textContent) return;
+      Idiomorph.morph(head, fresh.innerHTML, { morphStyle: 'innerHTML' });
+      htmx.process(head);
+    };
+    tallyFollow('roll', head.dataset.head, take, busy);
   }
 
   // ---- the switch at the top edge is drawn live, and its button must be known to htmx ----

@@ -211,21 +211,13 @@
   // ---- the slip follows what happens ----
   const aside = document.querySelector('[data-refresh]');
   if (aside) {
-    let waiting = 0;
     const real = document.querySelector('.stage-real').dataset.live;
-    document.addEventListener('tally:put', (event) => {
-      if (event.detail !== real) return;
-      clearTimeout(waiting);
-      waiting = setTimeout(async () => {
-        const open = aside.querySelector('details')?.open;
-        const answer = await fetch(aside.dataset.refresh).catch(() => null);
-        if (!answer?.ok) return;
-        const fresh = new DOMParser().parseFromString(await answer.text(), 'text/html');
-        const slip = fresh.getElementById('slip');
-        slip.removeAttribute('hx-swap-oob');
-        slip.querySelector('details').open = Boolean(open);
-        aside.replaceChildren(slip);
-      }, 300);
+    tallyFollow(real, aside.dataset.refresh, (text) => {
+      const open = aside.querySelector('details')?.open;
+      const slip = new DOMParser().parseFromString(text, 'text/html').getElementById('slip');
+      slip.removeAttribute('hx-swap-oob');
+      slip.querySelector('details').open = Boolean(open);
+      aside.replaceChildren(slip);
     });
   }
 

@@ -139,6 +139,21 @@ async fn the_first_visit_ends_on_a_bench_with_a_widget_that_works() {
     browser.close().await;
 }
 
+/// Holds the first answer that the page asks for until it is let go.
+const HELD: &str = "const real = window.fetch; let first = true; window.holding = null;
+    const held = new Promise((done) => { window.letGo = done; });
+    window.fetch = async (...what) => {
+        const mine = first;
+        first = false;
+        const answer = await real(...what);
+        if (!mine) return answer;
+        const text = await answer.text();
+        window.holding = true;
+        await held;
+        setTimeout(() => { window.holding = false; });
+        return {ok: true, text: async () => text};
+    };";
+
 #[tokio::test(flavor = "multi_thread")]
 async fn voiding_a_tip_in_the_ledger_moves_the_page_on_air_and_can_be_mended() {
     let (_database, program) = start();
@@ -151,9 +166,20 @@ async fn voiding_a_tip_in_the_ledger_moves_the_page_on_air_and_can_be_mended() {
     browser.sign_in(&program.base, &program.demo()).await;
     browser.go(&format!("{}/ledger", program.base)).await;
     browser.live().await;
-    // The ledger follows what comes in.
+    // The ledger follows what comes in; an answer that is late does not bring an older state back.
+    browser.run(HELD).await;
+    let follow = json!({"specversion": "1.0", "id": "follow-1", "source": "/test", "type": "tally.follow", "data": {"actor": {"name": "oatcake_jo"}}});
+    sender.deliver(&follow).await;
+    until("an answer is held", || async {
+        (browser.run("return holding === true").await == json!(true)).then_some(())
+    })
+    .await;
     let next = sender.deliver(&tip("50")).await["last_seq"].as_u64().unwrap();
     browser.shows(&format!("#line-{next}"), "pinecone_ade tipped £50").await;
+    browser.run("letGo()").await;
+    until("it has come", || async { (browser.run("return holding === false").await == json!(true)).then_some(()) })
+        .await;
+    assert!(!browser.text(&format!("#line-{next}")).await.is_empty());
 
     browser.click(&format!("#line-{line} button")).await;
     browser.fill(&format!("#reason-{line}"), "refunded").await;
