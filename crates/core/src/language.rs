@@ -189,20 +189,29 @@ impl Language {
         }
     }
 
-    /// Which of the forms of a word goes with a number, from 0. English has two, Polish three,
-    /// Japanese one; who gives fewer forms gets the last.
+    /// Which of the forms of a word goes with a number, from 0: English has two (*one*, *other*), Polish
+    /// four (*one*, *few*, *many*, *other* for fractions), French, Spanish and Portuguese three (*one*,
+    /// *other*, and *many* for whole millions), Japanese one. Who gives fewer forms gets the last.
+    ///
+    /// ```
+    /// use tally_core::language::Language;
+    /// assert_eq!((Language::En.plural(1.0), Language::En.plural(1.5)), (0, 1));
+    /// ```
     #[must_use]
-    pub fn plural(self, number: i64) -> usize {
-        let n = number.unsigned_abs();
+    pub fn plural(self, number: f64) -> usize {
+        let (n, is_whole) = (number.abs(), number.fract() == 0.0);
+        let million = is_whole && n >= 1_000_000.0 && n % 1_000_000.0 == 0.0;
         match self {
-            Self::En | Self::De | Self::Es => usize::from(n != 1),
-            Self::Fr | Self::PtBr => usize::from(n > 1),
+            Self::En | Self::De => usize::from(n != 1.0),
+            Self::Es if million => 2,
+            Self::Es => usize::from(n != 1.0),
+            Self::Fr | Self::PtBr if million => 2,
+            Self::Fr | Self::PtBr => usize::from(n >= 2.0),
             Self::Ja => 0,
-            Self::Pl => match (n, n % 10, n % 100) {
-                (1, ..) => 0,
-                (_, 2..=4, rest) if !(12..=14).contains(&rest) => 1,
-                _ => 2,
-            },
+            Self::Pl if !is_whole => 3,
+            Self::Pl if n == 1.0 => 0,
+            Self::Pl if (2.0..=4.0).contains(&(n % 10.0)) && !(12.0..=14.0).contains(&(n % 100.0)) => 1,
+            Self::Pl => 2,
         }
     }
 
@@ -326,7 +335,7 @@ mod tests {
 
     #[test]
     fn plurals() {
-        let forms = |language: Language| [0, 1, 2, 5, 12, 22, 25, 101].map(|n| language.plural(n));
+        let forms = |language: Language| [0, 1, 2, 5, 12, 22, 25, 101].map(|n| language.plural(f64::from(n)));
         assert_eq!(forms(Language::En), [1, 0, 1, 1, 1, 1, 1, 1]);
         assert_eq!(forms(Language::Fr), [0, 0, 1, 1, 1, 1, 1, 1]);
         assert_eq!(forms(Language::Pl), [2, 0, 1, 2, 2, 1, 2, 2]);

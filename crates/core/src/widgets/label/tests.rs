@@ -60,7 +60,7 @@ fn a_wrong_text_is_refused_with_line_and_column() {
     let world = World::new();
     let mut label = Label::standard(&settings());
     let error = label.edit("template", "one\n{{ nmae }}", &world.scope(begin())).unwrap_err().to_string();
-    assert!(error.starts_with("The text is wrong in line 2, column 4: there is no such value"), "{error}");
+    assert!(error.starts_with("The text is wrong in line 2, column 4: there is no value called nmae"), "{error}");
     assert_eq!(label, Label::standard(&settings()));
 }
 

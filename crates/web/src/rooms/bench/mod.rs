@@ -275,23 +275,22 @@ struct Checked {
 pub async fn check(owner: Owner, id: web::Path<u32>, form: web::Form<Edit>) -> Result<HttpResponse, WebError> {
     let Edit { key, text } = form.into_inner();
     let id = WidgetId(*id);
+    // Whether it is a template at all is found out here, so that the channel is not kept waiting by typing.
+    if let Err(error) = template::check(&text) {
+        let text = Err(sentence(&error.to_string()));
+        return Ok(HttpResponse::Ok().insert_header(ContentType::html()).body(html(&Checked { text })));
+    }
     let text = owner
         .channel
         .ask(move |channel, now| {
             let piece = channel.staged(id)?;
             let scope = channel.scope(now).speaking(piece.look().language);
-            Some(match template::check(&text) {
-                Err(error) => Err(sentence(&error.to_string())),
-                Ok(()) => Ok(template::plain(&template::write(
-                    &text,
-                    "",
-                    &drawers::example(&key, piece, &scope),
-                    scope.hand(),
-                ))),
-            })
+            let example = drawers::example(&key, piece, &scope);
+            Some(template::plain(&template::write(&text, "", &example, scope.hand())))
         })
         .await?
         .ok_or(WebError::NotFound)?;
+    let text = Ok(text);
     Ok(HttpResponse::Ok().insert_header(ContentType::html()).body(html(&Checked { text })))
 }
 
