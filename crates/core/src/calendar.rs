@@ -200,7 +200,11 @@ impl Calendar {
             from: Some(self.day_begins(from)),
             to: to.map(|to| self.day_begins(to)),
         };
-        let rolling = |length| Span { from: at.checked_sub_signed(length), to: None };
+        // What is dated ahead has not happened yet.
+        let rolling = |length| Span {
+            from: at.checked_sub_signed(length),
+            to: at.checked_add_signed(TimeDelta::microseconds(1)),
+        };
         let day = self.day(at);
         match period {
             Period::Today => between(day, day.checked_add_days(Days::new(1))),
@@ -285,7 +289,8 @@ mod tests {
         let span = london.span(dates, at("2030-01-01T00:00:00Z"));
         assert_eq!((span.from, span.to), (Some(at("2026-11-20T05:00:00Z")), Some(at("2026-11-22T05:00:00Z"))));
         let rolling = london.span(Period::LastHours(36), at("2026-10-26T12:00:00Z"));
-        assert_eq!((rolling.from, rolling.to), (Some(at("2026-10-25T00:00:00Z")), None), "hours, whatever the clock");
+        assert_eq!(rolling.from, Some(at("2026-10-25T00:00:00Z")), "hours, whatever the clock");
+        assert_eq!(rolling.to, Some(at("2026-10-26T12:00:00.000001Z")), "what is dated ahead waits");
     }
 
     #[test]

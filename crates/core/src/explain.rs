@@ -5,6 +5,7 @@ use crate::calendar::Calendar;
 use crate::count::{Count, Reason, Verdict};
 use crate::happening::Kind;
 use crate::ids::Seq;
+use crate::measure::Adding;
 use crate::sentence::instant_words;
 use crate::widgets::Scope;
 
@@ -58,7 +59,7 @@ pub fn span_words(count: &Count, scope: &Scope<'_>) -> String {
     let mut letters = words.chars();
     let first = letters.next().map(|first| first.to_uppercase().to_string()).unwrap_or_default();
     let words = format!("{first}{}", letters.as_str());
-    match (span.from, span.to) {
+    match (span.from, count.ends(span)) {
         _ if span == crate::calendar::Span::NEVER => format!("{words}: there has been no show yet"),
         (Some(from), Some(to)) => format!("{words}: from {} until {}, {}", bound(from), bound(to), calendar.zone),
         (Some(from), None) => format!("{words}: since {}, {}", bound(from), calendar.zone),
@@ -72,13 +73,13 @@ pub fn span_words(count: &Count, scope: &Scope<'_>) -> String {
 pub fn terms_and_lines(count: &Count, scope: &Scope<'_>) -> (Vec<(String, String)>, Vec<SlipLine>) {
     let (span, book, settings) = (scope.span(count), scope.book, scope.settings);
     let (unit, tally) = (count.unit(settings), scope.tally(count));
-    let is_sum = matches!(count.what, crate::count::What::Sum(m) if m != crate::measure::Measure::DifferentSupporters);
+    let is_sum = matches!(count.what, crate::count::What::Sum(_)) && count.adding() == Adding::Each;
     let (mut taken_out, mut corrected, mut by_hand, mut adjusted) = (0_i128, 0_u64, 0_i128, 0_u64);
     for fact in book.facts(span, count.kinds()).filter(|_| is_sum) {
         let would = i128::from(count.would_add(fact, span, book, settings));
         if !book.stands(fact) && would != 0 {
             (taken_out, corrected) = (taken_out + would, corrected + 1);
-        } else if fact.kind == Kind::Adjust && would != 0 {
+        } else if fact.kind() == Kind::Adjust && would != 0 {
             (by_hand, adjusted) = (by_hand + would, adjusted + 1);
         }
     }

@@ -21,7 +21,7 @@ pub struct Actor {
 }
 
 /// The tier of a subscription, 1 to 3.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize, Deserialize)]
 #[serde(try_from = "u8", into = "u8")]
 pub struct Tier(u8);
 
@@ -360,6 +360,17 @@ impl Happening {
         }
     }
 
+    /// How many points, viewers, gifts or things, to be amended.
+    pub fn number_mut(&mut self) -> Option<&mut u32> {
+        match self {
+            Self::Gift { count: number, .. }
+            | Self::Cheer { points: number, .. }
+            | Self::Raid { viewers: number, .. }
+            | Self::Purchase { quantity: number, .. } => Some(number),
+            _ => None,
+        }
+    }
+
     /// What somebody said with it.
     #[must_use]
     pub fn message(&self) -> Option<&str> {
@@ -395,7 +406,7 @@ impl Happening {
                 let price = amount.map(|amount| format!(" for {amount}")).unwrap_or_default();
                 format!("{name} bought {} × {item}{price}", group(u64::from(*quantity)))
             }
-            Self::Gauge { value, .. } if *value < 0 => format!("{name} stands at −{}", group(value.unsigned_abs())),
+            Self::Gauge { value, .. } if *value < 0 => format!("{name} stands at -{}", group(value.unsigned_abs())),
             Self::Gauge { value, .. } => format!("{name} stands at {}", group(value.unsigned_abs())),
             Self::Stat { character, stat, total, .. } => {
                 let with = character.as_ref().map(|one| format!(" with {one}")).unwrap_or_default();
@@ -406,7 +417,7 @@ impl Happening {
                 format!("{name}: {sign}{amount} by hand")
             }
             Self::Adjust { number, .. } => {
-                let sign = if *number < 0 { "−" } else { "+" };
+                let sign = if *number < 0 { "-" } else { "+" };
                 format!("{name}: {sign}{} by hand", group(number.unsigned_abs()))
             }
             Self::Signal { value, text, .. } => {

@@ -4,8 +4,10 @@
 //! Forms follow the Unicode CLDR, release 45: decimal and grouping signs, the place of the currency
 //! sign, least digits for grouping, and cardinal plural rules.
 
+use crate::Instant;
 use crate::measure::Unit;
 use crate::money::{Currency, Money};
+use chrono::TimeDelta;
 use serde::{Deserialize, Serialize};
 
 /// See the module.
@@ -52,7 +54,7 @@ pub struct Words {
     pub ago: [&'static str; 3],
 }
 
-const MINUS: char = '−';
+const MINUS: char = '-';
 const NBSP: char = '\u{a0}';
 const NARROW: char = '\u{202f}';
 
@@ -122,7 +124,7 @@ impl Language {
     ///
     /// ```
     /// use tally_core::language::Language;
-    /// assert_eq!(Language::De.number(-12_345), "−12.345");
+    /// assert_eq!(Language::De.number(-12_345), "-12.345");
     /// assert_eq!(Language::Pl.number(1_234), "1234");
     /// ```
     #[must_use]
@@ -142,12 +144,11 @@ impl Language {
             figure.push(self.decimal());
             figure.push_str(&format!("{:0width$}", magnitude % unit));
         }
-        let minus = if money.minor < 0 { "−" } else { "" };
+        let minus = if money.minor < 0 { "-" } else { "" };
         let sign = self.sign(&money.currency);
         let is_code = sign.chars().all(|c| c.is_ascii_alphabetic());
         match self {
             // A code stands apart from the figure, a sign does not.
-            Self::En if is_code && sign != "PLN" => format!("{minus}{figure}{NBSP}{sign}"),
             Self::En | Self::Ja if is_code => format!("{minus}{sign}{NBSP}{figure}"),
             Self::En | Self::Ja => format!("{minus}{sign}{figure}"),
             Self::PtBr => format!("{minus}{sign}{NBSP}{figure}"),
@@ -182,10 +183,9 @@ impl Language {
     pub fn percent(self, percent: i64) -> String {
         let figure = self.number(percent);
         match self {
-            Self::En => format!("{figure} %"),
             Self::De | Self::Es => format!("{figure}{NBSP}%"),
             Self::Fr => format!("{figure}{NARROW}%"),
-            Self::Pl | Self::PtBr | Self::Ja => format!("{figure}%"),
+            Self::En | Self::Pl | Self::PtBr | Self::Ja => format!("{figure}%"),
         }
     }
 
@@ -304,6 +304,18 @@ impl Language {
     }
 }
 
+/// When the words for how long ago something was next change.
+#[must_use]
+pub fn age_changes_at(at: Instant, now: Instant) -> Instant {
+    let seconds = (now - at).num_seconds().max(0);
+    let unit = match seconds {
+        0..3_600 => 60,
+        3_600..86_400 => 3_600,
+        _ => 86_400,
+    };
+    at + TimeDelta::seconds((seconds / unit + 1) * unit)
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -316,7 +328,7 @@ mod tests {
     #[test]
     fn money_is_written_as_each_language_does() {
         let cases = [
-            (Language::En, "£1,234.50", "1,234.50_CHF"),
+            (Language::En, "£1,234.50", "CHF_1,234.50"),
             (Language::De, "1.234,50_£", "1.234,50_CHF"),
             (Language::Fr, "1_234,50_£", "1_234,50_CHF"),
             (Language::Es, "1234,50_£", "1234,50_CHF"),
@@ -328,7 +340,7 @@ mod tests {
             assert_eq!(money(language, 123_450, "GBP"), pounds);
             assert_eq!(money(language, 123_450, "CHF"), francs);
         }
-        assert_eq!(money(Language::Pl, -1_234_500, "PLN"), "−12_345_zł");
+        assert_eq!(money(Language::Pl, -1_234_500, "PLN"), "-12_345_zł");
         assert_eq!(money(Language::Ja, 1_500, "JPY"), "￥1,500");
         assert_eq!(money(Language::PtBr, 5, "BRL"), "R$_0,05");
     }

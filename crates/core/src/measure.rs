@@ -1,8 +1,8 @@
 //! What can be counted, and how much one happening adds to it.
 
 use crate::Instant;
-use crate::book::Fact;
-use crate::happening::Kind;
+use crate::book::{Fact, What};
+use crate::happening::{Kind, Tier};
 use crate::money::{Currency, Money, group};
 use serde::{Deserialize, Serialize};
 
@@ -78,11 +78,11 @@ impl Weights {
         self.0.last().map_or([1, 2, 5], |(_, weights)| *weights)
     }
 
-    /// The weight of a tier (1 to 3) at a time, in microseconds of Unix time.
+    /// The weight of a tier at a time, in microseconds of Unix time.
     #[must_use]
-    pub fn at(&self, at: i64, tier: u8) -> i64 {
+    pub fn at(&self, at: i64, tier: Tier) -> i64 {
         let weights = self.0.iter().rev().find(|(since, _)| *since <= at).map_or([1, 2, 5], |(_, weights)| *weights);
-        weights.get(usize::from(tier).wrapping_sub(1)).copied().map_or(0, i64::from)
+        weights.get(usize::from(u8::from(tier)).wrapping_sub(1)).copied().map_or(0, i64::from)
     }
 }
 
@@ -101,7 +101,7 @@ impl Unit {
     pub fn show(self, value: i64) -> String {
         match self {
             Self::Money(currency) => Money { minor: value, currency }.to_string(),
-            Self::Things if value < 0 => format!("−{}", group(value.unsigned_abs())),
+            Self::Things if value < 0 => format!("-{}", group(value.unsigned_abs())),
             Self::Things => group(value.unsigned_abs()),
         }
     }
@@ -153,6 +153,15 @@ pub enum Worth {
     OtherKind,
     /// It is money in a currency for which there is no rate yet.
     Unpriced,
+}
+
+/// How what happenings come to makes a figure.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Adding {
+    /// Each adds what it comes to.
+    Each,
+    /// Each supporter adds one, with the first of theirs.
+    Supporters,
 }
 
 impl Measure {
@@ -262,24 +271,40 @@ impl Measure {
         matches!(self, Self::AmountOfTips | Self::AmountOfPurchases)
     }
 
-    /// What a fact of one of its kinds adds. Of different supporters it is one for each fact here;
-    /// whoever sums must look at who they are.
+    /// How what happenings come to makes its figure.
+    #[must_use]
+    pub fn adding(self) -> Adding {
+        if self == Self::DifferentSupporters { Adding::Supporters } else { Adding::Each }
+    }
+
+    /// Whether it counts subscriptions, in whatever way.
+    #[must_use]
+    pub fn is_of_subs(self) -> bool {
+        self.kinds() == [Kind::Sub]
+    }
+
+    /// What a fact comes to.
     #[must_use]
     pub fn worth(self, fact: &Fact, weights: &Weights) -> Worth {
-        if !self.kinds().contains(&fact.kind) {
-            return Worth::OtherKind;
-        }
-        match self {
-            Self::AmountOfTips => fact.priced().map_or(Worth::Unpriced, Worth::Adds),
-            Self::AmountOfPurchases if fact.has_money() => fact.priced().map_or(Worth::Unpriced, Worth::Adds),
-            Self::AmountOfPurchases => Worth::OtherKind,
-            Self::CountOfNewSubs if !fact.first() => Worth::OtherKind,
-            Self::SubscriberWeight => Worth::Adds(weights.at(fact.at, fact.tier)),
-            Self::CountOfGifts | Self::PointsOfCheers | Self::ViewersOfRaids | Self::CountOfPurchases => {
-                Worth::Adds(fact.number)
-            }
-            Self::DifferentSupporters if fact.anonymous() => Worth::OtherKind,
-            _ => Worth::Adds(1),
+        let money = |coins: crate::book::Coins| coins.priced().map_or(Worth::Unpriced, Worth::Adds);
+        match (self, &fact.what) {
+            (Self::AmountOfTips, What::Tip { money: coins }) => money(*coins),
+            (Self::AmountOfPurchases, What::Purchase { money: Some(coins), .. }) => money(*coins),
+            (Self::CountOfSubs, What::Sub { .. })
+            | (Self::CountOfTips, What::Tip { .. })
+            | (Self::CountOfFollows, What::Follow)
+            | (Self::CountOfCheers, What::Cheer { .. })
+            | (Self::CountOfRaids, What::Raid { .. })
+            | (Self::CountOfRewards, What::Reward { .. })
+            | (Self::CountOfSignals, What::Signal { .. }) => Worth::Adds(1),
+            (Self::CountOfNewSubs, What::Sub { months, .. }) if months.unwrap_or(1) <= 1 => Worth::Adds(1),
+            (Self::SubscriberWeight, What::Sub { tier, .. }) => Worth::Adds(weights.at(fact.at, *tier)),
+            (Self::CountOfGifts, What::Gift { count, .. }) => Worth::Adds((*count).into()),
+            (Self::PointsOfCheers, What::Cheer { points }) => Worth::Adds((*points).into()),
+            (Self::ViewersOfRaids, What::Raid { viewers }) => Worth::Adds((*viewers).into()),
+            (Self::CountOfPurchases, What::Purchase { quantity, .. }) => Worth::Adds((*quantity).into()),
+            (Self::DifferentSupporters, _) if fact.person().is_some() => Worth::Adds(1),
+            _ => Worth::OtherKind,
         }
     }
 }
@@ -343,7 +368,9 @@ mod tests {
         let at = |text: &str| text.parse::<Instant>().unwrap();
         let change = at("2026-11-20T05:00:00Z");
         let weights = Weights::default().then(change, [2, 3, 4]);
-        let on = |weights: &Weights, text: &str, tier| weights.at(at(text).timestamp_micros(), tier);
+        let on = |weights: &Weights, text: &str, tier: u8| {
+            weights.at(at(text).timestamp_micros(), Tier::try_from(tier).unwrap())
+        };
         assert_eq!(on(&weights, "2026-11-20T04:59:59Z", 3), 5);
         assert_eq!(on(&weights, "2026-11-20T05:00:00Z", 3), 4);
         assert_eq!(on(&Weights::throughout([7, 8, 9]), "1970-01-01T00:00:00Z", 2), 8);

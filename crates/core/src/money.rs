@@ -46,6 +46,14 @@ pub enum MoneyError {
         /// How many decimals it has.
         decimals: u8,
     },
+    /// A separator that may part thousands or decimals.
+    #[error("could be {grouped} or {parted}; write one of them, without a separator for thousands")]
+    TwoReadings {
+        /// With the separator parting thousands.
+        grouped: String,
+        /// With the separator parting decimals.
+        parted: String,
+    },
     /// Beyond [`MOST_MINOR`].
     #[error("is larger than one entry can carry")]
     TooLarge,
@@ -83,7 +91,7 @@ impl Currency {
         self.decimals
     }
 
-    /// What stands before an amount: a sign where one is commonly known, else the code and a space.
+    /// What stands before an amount, where a sign is commonly known; else the code stands there, with a space.
     #[must_use]
     pub fn sign(&self) -> &str {
         match self.code() {
@@ -91,7 +99,6 @@ impl Currency {
             "EUR" => "€",
             "USD" => "$",
             "JPY" => "¥",
-            "PLN" => "PLN\u{a0}",
             _ => "",
         }
     }
@@ -171,6 +178,28 @@ impl Money {
         Ok(Self { minor, currency })
     }
 
+    /// Reads an amount as people type it: with the currency's sign or code, with signs that part
+    /// thousands, with a decimal point or comma.
+    ///
+    /// # Errors
+    /// See [`Money::parse`]; or the separator could mean either.
+    pub fn typed(text: &str, currency: Currency) -> Result<Self, MoneyError> {
+        let text = text.trim();
+        let mut bare = text;
+        for mark in [currency.sign(), currency.code()].into_iter().filter(|mark| !mark.is_empty()) {
+            let (minus, rest) = match bare.strip_prefix(['-', '−']) {
+                Some(rest) => (true, rest),
+                None => (false, bare),
+            };
+            if let Some(rest) = rest.strip_prefix(mark) {
+                let amount = if minus { format!("-{}", rest.trim_start()) } else { rest.trim_start().to_owned() };
+                return Self::parse(&plain(&amount, currency.decimals)?, currency);
+            }
+            bare = bare.strip_suffix(mark).map_or(bare, str::trim_end);
+        }
+        Self::parse(&plain(bare, currency.decimals)?, currency)
+    }
+
     /// The plain decimal string with all the currency's decimals: `12.50`.
     #[must_use]
     pub fn to_plain(&self) -> String {
@@ -184,18 +213,63 @@ impl fmt::Display for Money {
         let unit = 10_u64.pow(u32::from(self.currency.decimals));
         let magnitude = self.minor.unsigned_abs();
         if self.minor < 0 {
-            f.write_str("−")?;
+            f.write_str("-")?;
         }
-        f.write_str(self.currency.sign())?;
+        match self.currency.sign() {
+            "" => write!(f, "{}\u{a0}", self.currency.code())?,
+            sign => f.write_str(sign)?,
+        }
         f.write_str(&group(magnitude / unit))?;
         let rest = magnitude % unit;
         if rest != 0 {
             write!(f, ".{rest:0width$}", width = usize::from(self.currency.decimals))?;
         }
-        if self.currency.sign().is_empty() {
-            write!(f, "\u{a0}{}", self.currency.code())?;
-        }
         Ok(())
+    }
+}
+
+/// A number as people type it, written plainly: `1,250.50`, `1.250,50`, `1 250,5` and `1'250.50` with a
+/// point before the decimals and nothing else. One separator before three last digits parts thousands if
+/// it is a comma, as the rooms write it; a point there could mean either, and so does a comma where three
+/// decimals can be.
+///
+/// # Errors
+/// Not a number, or one that could be read in two ways.
+pub fn plain(text: &str, decimals: u8) -> Result<String, MoneyError> {
+    let text: String = text
+        .chars()
+        .filter(|c| !matches!(c, ' ' | '\u{a0}' | '\u{202f}' | '\u{2009}' | '\'' | '’'))
+        .map(|c| if c == '−' { '-' } else { c })
+        .collect();
+    let (sign, digits) = text.split_at(usize::from(text.starts_with(['-', '+'])));
+    let Some(place) = digits.rfind(['.', ',']) else { return Ok(text) };
+    let (whole, last) = (&digits[..place], &digits[place + 1..]);
+    let separator = if digits[place..].starts_with('.') { '.' } else { ',' };
+    let in_threes = |whole: &str, separator: char| {
+        let mut groups = whole.split(separator);
+        groups.next().is_some_and(|first| (1..=3).contains(&first.len())) && groups.all(|group| group.len() == 3)
+    };
+    let other = if separator == '.' { ',' } else { '.' };
+    let joined = |whole: &str, separator: char| whole.replace(separator, "");
+    if whole.contains(separator) {
+        // Several of one kind part thousands, or nothing.
+        let all = if in_threes(digits, separator) { Some(joined(digits, separator)) } else { None };
+        return all.map(|all| format!("{sign}{all}")).ok_or(MoneyError::NotANumber);
+    }
+    if whole.contains(other) {
+        if !in_threes(whole, other) {
+            return Err(MoneyError::NotANumber);
+        }
+        return Ok(format!("{sign}{}.{last}", joined(whole, other)));
+    }
+    let like_thousands = last.len() == 3 && in_threes(whole, separator) && !whole.starts_with('0');
+    match (like_thousands, separator, decimals) {
+        (true, ',', ..=2) => Ok(format!("{sign}{whole}{last}")),
+        (true, '.', 3..) | (false, ..) => Ok(format!("{sign}{whole}.{last}")),
+        (true, ..) => Err(MoneyError::TwoReadings {
+            grouped: format!("{sign}{whole}{last}"),
+            parted: format!("{sign}{whole}.{}", &last[..last.len().min(usize::from(decimals.max(2)))]),
+        }),
     }
 }
 
@@ -263,12 +337,50 @@ mod tests {
         let show = |minor, code| Money { minor, currency: currency(code) }.to_string();
         assert_eq!(show(35_000, "GBP"), "£350");
         assert_eq!(show(121_250, "GBP"), "£1,212.50");
-        assert_eq!(show(-5, "GBP"), "−£0.05");
+        assert_eq!(show(-5, "GBP"), "-£0.05");
         assert_eq!(show(1_234_567, "JPY"), "¥1,234,567");
-        assert_eq!(show(1_500, "CHF"), "15\u{a0}CHF");
+        assert_eq!(show(1_500, "CHF"), "CHF\u{a0}15");
+    }
+
+    #[test]
+    fn amounts_are_read_as_people_type_them() {
+        let typed = |text: &str, code: &str| Money::typed(text, currency(code)).map(|money| money.minor);
+        for (text, code, minor) in [
+            ("12,50", "EUR", 1_250),
+            ("12,5", "EUR", 1_250),
+            ("€12,50", "EUR", 1_250),
+            ("12,50 €", "EUR", 1_250),
+            ("1.250,50", "EUR", 125_050),
+            ("1,250.50", "GBP", 125_050),
+            ("£1,250", "GBP", 125_000),
+            ("1'250.50", "CHF", 125_050),
+            ("CHF\u{a0}15", "CHF", 1_500),
+            ("1\u{202f}234,5", "EUR", 123_450),
+            ("1.234.567", "EUR", 123_456_700),
+            ("1,234,567", "JPY", 1_234_567),
+            ("−£2.50", "GBP", -250),
+            ("1.250", "KWD", 1_250),
+        ] {
+            assert_eq!(typed(text, code), Ok(minor), "{text} {code}");
+        }
+        for (text, code) in [("1.250", "EUR"), ("3.505", "GBP"), ("1,250", "KWD"), ("1.250", "JPY")] {
+            assert!(matches!(typed(text, code), Err(MoneyError::TwoReadings { .. })), "{text} {code}");
+        }
+        for text in ["1,25,000", "1.2.3", "1,2.3.4", "12,50,", ",50", "1,250,50", "12,,5", "a", "", "£"] {
+            assert_eq!(typed(text, "GBP"), Err(MoneyError::NotANumber), "{text}");
+        }
+        let error = typed("1.250", "EUR").unwrap_err().to_string();
+        assert_eq!(error, "could be 1250 or 1.25; write one of them, without a separator for thousands");
+        assert_eq!(typed("12,50", "JPY"), Err(MoneyError::TooManyDecimals { code: "JPY".into(), decimals: 0 }));
     }
 
     proptest! {
+        #[test]
+        fn an_amount_as_it_is_shown_is_read_as_it_was(minor in -MOST_MINOR..=MOST_MINOR, code in prop::sample::select(vec!["GBP", "JPY", "CHF"])) {
+            let money = Money { minor, currency: currency(code) };
+            prop_assert_eq!(Money::typed(&money.to_string(), money.currency), Ok(money));
+        }
+
         #[test]
         fn plain_text_and_back(minor in -MOST_MINOR..=MOST_MINOR, code in prop::sample::select(vec!["GBP", "JPY", "KWD"])) {
             let money = Money { minor, currency: currency(code) };
@@ -279,6 +391,7 @@ mod tests {
         fn no_text_makes_it_panic(text in ".*") {
             let _ = Currency::parse(&text);
             let _ = Money::parse(&text, currency("GBP"));
+            let _ = Money::typed(&text, currency("KWD"));
         }
     }
 }

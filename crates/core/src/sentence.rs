@@ -2,7 +2,7 @@
 
 use crate::calendar::Calendar;
 use crate::measure::Unit;
-use crate::money::{Currency, Money, MoneyError};
+use crate::money::{self, Currency, Money, MoneyError};
 use crate::text;
 use chrono::{NaiveDate, NaiveDateTime, TimeDelta};
 use std::borrow::Cow;
@@ -201,8 +201,11 @@ impl Input<'_> {
     /// # Errors
     /// Not a whole number, or outside.
     pub fn whole(&self, from: i64, to: i64) -> Result<i64, EditError> {
-        let typed = self.text.trim().replace([',', '\u{a0}', ' '], "").replace('−', "-");
-        let number: i64 = typed.parse().map_err(|_| self.refuse("must be a whole number, such as 40"))?;
+        let plain = money::plain(self.text.trim(), 0).map_err(|error| match error {
+            error @ MoneyError::TwoReadings { .. } => self.refuse(error.to_string()),
+            _ => self.refuse("must be a whole number, such as 40"),
+        })?;
+        let number: i64 = plain.parse().map_err(|_| self.refuse("must be a whole number, such as 40"))?;
         if (from..=to).contains(&number) {
             return Ok(number);
         }
@@ -229,10 +232,7 @@ impl Input<'_> {
     }
 
     fn money(&self, currency: Currency, from: i64) -> Result<i64, EditError> {
-        let sign = currency.sign().trim_end_matches('\u{a0}');
-        let typed = self.text.trim().replace([',', '\u{a0}', ' '], "").replace('−', "-");
-        let typed = if sign.is_empty() { typed.as_str() } else { typed.strip_prefix(sign).unwrap_or(&typed) };
-        let minor = Money::parse(typed, currency).map_err(|error: MoneyError| self.refuse(error.to_string()))?.minor;
+        let minor = Money::typed(self.text, currency).map_err(|error| self.refuse(error.to_string()))?.minor;
         if minor < from {
             let least = Money { minor: from, currency };
             return Err(self.refuse(format!("must be at least {least}")));
@@ -369,8 +369,11 @@ mod tests {
         let gbp = Unit::Money(Currency::parse("GBP").unwrap());
         assert_eq!(input("£1,250.50").in_unit(gbp, 1), Ok(125_050));
         assert_eq!(input("350").in_unit(gbp, 1), Ok(35_000));
-        let error = input("3.505").in_unit(gbp, 1).unwrap_err();
+        let error = input("3.5055").in_unit(gbp, 1).unwrap_err();
         assert_eq!(error.to_string(), "The field has more decimals than GBP has (2)");
+        assert_eq!(input("12,50").in_unit(gbp, 1), Ok(1_250));
+        assert_eq!(input("1,204").whole(0, 9_999), Ok(1_204));
+        assert!(input("12,50").whole(0, 9_999).is_err());
         assert!(input("0").in_unit(gbp, 1).is_err());
     }
 

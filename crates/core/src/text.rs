@@ -8,7 +8,7 @@ pub const MESSAGE_MOST: usize = 2_000;
 /// Why a text was refused. The words follow the name of the field.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, thiserror::Error)]
 pub enum TextError {
-    /// Nothing but blanks.
+    /// Nothing but blanks, or what cannot be seen.
     #[error("is empty")]
     Empty,
     /// Over the limit.
@@ -27,16 +27,38 @@ fn overrides_direction(c: char) -> bool {
     matches!(c, '\u{202a}'..='\u{202e}' | '\u{2066}'..='\u{2069}')
 }
 
-/// Checks a name: one line, not blank, at most [`NAME_MOST`] characters. Blanks around it go.
+/// Whether nothing of a character is seen: the default ignorable code points of Unicode (DerivedCoreProperties,
+/// 16.0), and the blank of Braille. Some of them join or colour others, so they may stand in a name, but
+/// they make none.
+fn is_invisible(c: char) -> bool {
+    matches!(c,
+        '\u{ad}' | '\u{34f}' | '\u{61c}' | '\u{115f}'..='\u{1160}' | '\u{17b4}'..='\u{17b5}' | '\u{180b}'..='\u{180f}'
+        | '\u{200b}'..='\u{200f}' | '\u{202a}'..='\u{202e}' | '\u{2060}'..='\u{206f}' | '\u{2800}' | '\u{3164}'
+        | '\u{fe00}'..='\u{fe0f}' | '\u{feff}' | '\u{ffa0}' | '\u{fff0}'..='\u{fff8}' | '\u{1bca0}'..='\u{1bca3}'
+        | '\u{1d173}'..='\u{1d17a}' | '\u{e0000}'..='\u{e0fff}')
+}
+
+/// A text as it is compared with others: in small letters, without what is not seen.
+///
+/// ```
+/// use tally_core::text::fold;
+/// assert_eq!(fold(" Nine\u{200b}Pins "), fold("ninepins"));
+/// ```
+#[must_use]
+pub fn fold(text: &str) -> String {
+    text.trim().to_lowercase().chars().filter(|c| !is_invisible(*c)).collect()
+}
+
+/// Checks a name: one line, something to be seen in it, at most [`NAME_MOST`] characters. Blanks around it go.
 ///
 /// # Errors
 /// What is wrong with it.
 pub fn name(text: &str) -> Result<String, TextError> {
     let text = text.trim();
-    if text.is_empty() {
+    check(text, NAME_MOST, false)?;
+    if text.chars().all(|c| is_invisible(c) || c.is_whitespace()) {
         return Err(TextError::Empty);
     }
-    check(text, NAME_MOST, false)?;
     Ok(text.to_owned())
 }
 
@@ -73,7 +95,9 @@ mod tests {
         for good in ["pinecone_ade", "  Zażółć ", "مرحبا", "駅長🚂", "👩‍👩‍👧"] {
             assert_eq!(name(good).as_deref(), Ok(good.trim()), "{good}");
         }
-        assert_eq!(name(" \t "), Err(TextError::Empty));
+        for nothing in [" \t ", "\u{200b}", "\u{3164}", "\u{feff} \u{2060}", "\u{2800}\u{ad}"] {
+            assert_eq!(name(nothing.trim_matches('\t')), Err(TextError::Empty), "{nothing:?}");
+        }
         assert_eq!(name("a\u{0}b"), Err(TextError::Control));
         assert_eq!(name("a\nb"), Err(TextError::Control));
         assert_eq!(name("ade\u{202e}000001"), Err(TextError::Direction));

@@ -4,6 +4,7 @@
 use crate::{Problem, data};
 use serde_json::{Value, json};
 use tally_core::happening::{Happening, Kind};
+use tally_core::money::{self, Currency};
 
 /// The words. What is empty was not told.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
@@ -32,8 +33,11 @@ pub struct Words<'a> {
 
 /// A whole number as JSON, or the words as they are, for the parser to refuse in its own words.
 fn whole(text: &str) -> Value {
-    let plain = text.trim().replace([',', '\u{a0}', ' '], "");
-    if plain.is_empty() { Value::Null } else { plain.parse::<i64>().map_or_else(|_| json!(text), Value::from) }
+    if text.trim().is_empty() {
+        return Value::Null;
+    }
+    let number = money::plain(text.trim(), 0).ok().and_then(|plain| plain.parse::<i64>().ok());
+    number.map_or_else(|| json!(text), Value::from)
 }
 
 fn text(text: &str) -> Value {
@@ -59,8 +63,11 @@ pub fn happening(kind: Kind, words: &Words<'_>) -> Result<Happening, Problem> {
     let one = if words.number.trim().is_empty() { json!(1) } else { whole(words.number) };
     let (number, what, message) = (whole(words.number), text(words.what), text(words.message));
     let with_money = |mut data: Value| {
-        data["amount"] = json!(words.amount.trim());
-        data["currency"] = json!(words.currency.trim().to_uppercase());
+        let (amount, code) = (words.amount.trim(), words.currency.trim().to_uppercase());
+        // What cannot be read in one way alone stays as it is, for the parser to refuse in its own words.
+        let decimals = Currency::parse(&code).map_or(2, |currency| currency.decimals());
+        data["amount"] = json!(money::plain(amount, decimals).unwrap_or_else(|_| amount.to_owned()));
+        data["currency"] = json!(code);
         data
     };
     let read = match kind {

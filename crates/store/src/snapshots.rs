@@ -8,7 +8,7 @@ use tally_core::channel::Snapshot;
 use tally_core::ids::ChannelId;
 
 /// Raised whenever folding or the form of what is kept changes; older ones are then left aside.
-const VERSION: u32 = 5;
+const VERSION: u32 = 6;
 /// How many parts are read at a time.
 const PARTS_A_READ: i64 = 64;
 

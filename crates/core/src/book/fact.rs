@@ -1,7 +1,8 @@
-//! One happening as it is kept at hand for counting: small, without the words that no rule looks at.
+//! One happening as it is kept at hand for counting: small, with each word and name kept once.
 
 use super::Book;
-use super::names::NOBODY;
+use super::names::{By, Person, Spelling};
+use super::words::Word;
 use crate::happening::{Actor, Happening, Kind, Tier};
 use crate::measure::Measure;
 use crate::money::Money;
@@ -9,86 +10,258 @@ use serde::{Deserialize, Serialize};
 
 /// An amount that has no rate yet.
 const UNPRICED: i64 = i64::MIN;
-const ANONYMOUS: u8 = 1;
-const GIVEN: u8 = 2;
-const FIRST: u8 = 4;
-const VOIDED: u8 = 8;
 
-/// See the module. About 80 bytes, so that a million of them stay in memory.
+/// See the module. About 100 bytes, so that a million of them stay in memory.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Fact {
     /// When it happened, microseconds of Unix time.
     pub at: i64,
     /// Its line in the ledger.
     pub seq: u64,
-    /// Points, viewers, gifts, things bought, a level, a total, a hand-made plus or minus; of a
-    /// subscription its months and of a reward its cost, 0 where they are not told; otherwise 1.
-    pub number: i64,
-    /// Money in the minor units of `coin`; 0 where there is none.
-    amount: i64,
-    /// The same in the channel's base currency.
-    priced: i64,
-    /// What somebody said with it; of a game's total, the character.
-    pub text: Option<Box<str>>,
-    /// Who did it: a place in [`super::names::Names`].
-    pub who: u32,
     /// Through which feed; 0 by hand.
     pub feed: u32,
-    /// Reward, thing bought, level, statistic, signal or measure: a place among the book's words.
-    /// Of a given subscription, the giver: a place among its names.
-    pub what: u32,
-    /// Which kind.
-    pub kind: Kind,
-    /// Of a subscription or a gift 1 to 3, else 0.
-    pub tier: u8,
-    /// Which currency: a place among the book's coins, from 1; 0 for no money.
-    coin: u8,
-    flags: u8,
+    /// Who did it.
+    pub by: By,
+    /// What happened.
+    pub what: What,
+    /// What somebody said with it.
+    pub text: Option<Box<str>>,
+    voided: bool,
 }
 
-impl Fact {
-    /// Somebody took it out of all counts.
-    #[must_use]
-    pub fn voided(&self) -> bool {
-        self.flags & VOIDED != 0
-    }
+/// What happened, without who did it.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub enum What {
+    /// See [`Happening::Follow`]; so for all of these.
+    Follow,
+    /// A subscription.
+    Sub {
+        /// Its tier.
+        tier: Tier,
+        /// For how many months by now, where that is told.
+        months: Option<u32>,
+        /// Who paid for it, where that was somebody else.
+        giver: Option<By>,
+    },
+    /// Subscriptions given away.
+    Gift {
+        /// Their tier.
+        tier: Tier,
+        /// How many.
+        count: u32,
+    },
+    /// Money.
+    Tip {
+        /// How much.
+        money: Coins,
+    },
+    /// Points cheered.
+    Cheer {
+        /// How many.
+        points: u32,
+    },
+    /// Viewers sent over.
+    Raid {
+        /// How many.
+        viewers: u32,
+    },
+    /// Something claimed.
+    Reward {
+        /// What.
+        reward: Word,
+        /// For how many points, where that is told.
+        cost: Option<u32>,
+    },
+    /// Something bought.
+    Purchase {
+        /// What.
+        item: Word,
+        /// How many.
+        quantity: u32,
+        /// For how much in all, where that is told.
+        money: Option<Coins>,
+    },
+    /// A level read.
+    Gauge {
+        /// Of what.
+        level: Word,
+        /// The level.
+        value: i64,
+    },
+    /// A game's total.
+    Stat {
+        /// Whose.
+        player: Word,
+        /// Of which character.
+        character: Option<Word>,
+        /// Of what.
+        stat: Word,
+        /// The total so far.
+        total: i64,
+    },
+    /// Anything else.
+    Signal {
+        /// Which.
+        signal: Word,
+        /// A number with it.
+        value: Option<i64>,
+    },
+    /// A hand-made plus or minus.
+    Adjust {
+        /// On which measure.
+        measure: Measure,
+        /// How much.
+        by: Adjusted,
+    },
+}
 
-    pub(super) fn set_voided(&mut self, voided: bool) {
-        self.flags = if voided { self.flags | VOIDED } else { self.flags & !VOIDED };
-    }
+/// A hand-made plus or minus: of things, or of money.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+pub enum Adjusted {
+    /// So many things.
+    Things(i64),
+    /// So much money.
+    Money(Coins),
+}
 
-    /// Nobody is named.
-    #[must_use]
-    pub fn anonymous(&self) -> bool {
-        self.flags & ANONYMOUS != 0
-    }
+/// Money as it came, and what it is worth in the channel's base currency.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Coins {
+    /// In the minor units of the currency in which it came.
+    minor: i64,
+    /// In those of the base currency, or [`UNPRICED`].
+    priced: i64,
+    /// Which currency: a place among the book's coins.
+    coin: u8,
+}
 
-    /// A subscription that somebody else paid for.
+impl Coins {
+    /// In the base currency's minor units; none where there is no rate yet.
     #[must_use]
-    pub fn given(&self) -> bool {
-        self.flags & GIVEN != 0
-    }
-
-    /// A subscription in its first month.
-    #[must_use]
-    pub fn first(&self) -> bool {
-        self.flags & FIRST != 0
-    }
-
-    /// Whether money came with it.
-    #[must_use]
-    pub fn has_money(&self) -> bool {
-        self.coin != 0
-    }
-
-    /// The money in the base currency's minor units; none where there is no rate yet.
-    #[must_use]
-    pub fn priced(&self) -> Option<i64> {
+    pub fn priced(self) -> Option<i64> {
         (self.priced != UNPRICED).then_some(self.priced)
     }
 
+    /// The currency in which it came, as a place among the book's.
+    #[must_use]
+    pub fn coin(self) -> u8 {
+        self.coin
+    }
+}
+
+impl Fact {
+    /// Its kind.
+    #[must_use]
+    pub fn kind(&self) -> Kind {
+        match self.what {
+            What::Follow => Kind::Follow,
+            What::Sub { .. } => Kind::Sub,
+            What::Gift { .. } => Kind::Gift,
+            What::Tip { .. } => Kind::Tip,
+            What::Cheer { .. } => Kind::Cheer,
+            What::Raid { .. } => Kind::Raid,
+            What::Reward { .. } => Kind::Reward,
+            What::Purchase { .. } => Kind::Purchase,
+            What::Gauge { .. } => Kind::Gauge,
+            What::Stat { .. } => Kind::Stat,
+            What::Signal { .. } => Kind::Signal,
+            What::Adjust { .. } => Kind::Adjust,
+        }
+    }
+
+    /// Somebody took it out of all counts.
+    #[must_use]
+    pub fn voided(&self) -> bool {
+        self.voided
+    }
+
+    pub(super) fn set_voided(&mut self, voided: bool) {
+        self.voided = voided;
+    }
+
+    /// Who did it, where somebody is named.
+    #[must_use]
+    pub fn person(&self) -> Option<Person> {
+        self.by.person()
+    }
+
+    /// Of a subscription that somebody else paid for, who that was.
+    #[must_use]
+    pub fn giver(&self) -> Option<By> {
+        match self.what {
+            What::Sub { giver, .. } => giver,
+            _ => None,
+        }
+    }
+
+    /// Whoever is named in it: who did it, and who paid.
+    pub(super) fn people(&self) -> impl Iterator<Item = (Person, Spelling)> + use<> {
+        [Some(self.by), self.giver()].into_iter().flatten().filter_map(By::named)
+    }
+
+    /// Of a subscription or a gift, its tier.
+    #[must_use]
+    pub fn tier(&self) -> Option<Tier> {
+        match self.what {
+            What::Sub { tier, .. } | What::Gift { tier, .. } => Some(tier),
+            _ => None,
+        }
+    }
+
+    /// The money that came with it.
+    #[must_use]
+    pub fn coins(&self) -> Option<Coins> {
+        match self.what {
+            What::Tip { money } | What::Adjust { by: Adjusted::Money(money), .. } => Some(money),
+            What::Purchase { money, .. } => money,
+            _ => None,
+        }
+    }
+
+    /// The same, to be priced.
+    fn coins_mut(&mut self) -> Option<&mut Coins> {
+        match &mut self.what {
+            What::Tip { money } | What::Adjust { by: Adjusted::Money(money), .. } => Some(money),
+            What::Purchase { money, .. } => money.as_mut(),
+            _ => None,
+        }
+    }
+
     pub(super) fn set_priced(&mut self, priced: Option<i64>) {
-        self.priced = priced.unwrap_or(UNPRICED);
+        if let Some(coins) = self.coins_mut() {
+            coins.priced = priced.unwrap_or(UNPRICED);
+        }
+    }
+
+    /// How many: points, viewers, gifts, things bought, a level, a total, a plus or minus of things.
+    /// None of what comes one at a time.
+    #[must_use]
+    pub fn number(&self) -> Option<i64> {
+        match self.what {
+            What::Gift { count, .. } => Some(count.into()),
+            What::Cheer { points } => Some(points.into()),
+            What::Raid { viewers } => Some(viewers.into()),
+            What::Purchase { quantity, .. } => Some(quantity.into()),
+            What::Gauge { value, .. } => Some(value),
+            What::Stat { total, .. } => Some(total),
+            What::Signal { value, .. } => value,
+            What::Adjust { by: Adjusted::Things(number), .. } => Some(number),
+            What::Reward { cost, .. } => cost.map(i64::from),
+            What::Follow | What::Sub { .. } | What::Tip { .. } | What::Adjust { .. } => None,
+        }
+    }
+
+    /// What it is about: a reward, a thing bought, a level, a statistic or a signal.
+    #[must_use]
+    pub fn word(&self) -> Option<Word> {
+        match self.what {
+            What::Reward { reward: word, .. }
+            | What::Purchase { item: word, .. }
+            | What::Gauge { level: word, .. }
+            | What::Stat { stat: word, .. }
+            | What::Signal { signal: word, .. } => Some(word),
+            _ => None,
+        }
     }
 
     /// Where it stands among all: by when it happened, then by its line.
@@ -101,153 +274,114 @@ impl Fact {
 impl Book {
     /// The fact of a happening, with its names and words noted and its money priced.
     pub(super) fn fact(&mut self, at: i64, seq: u64, feed: u32, happening: &Happening) -> Fact {
-        let mut fact = Fact {
-            at,
-            seq,
-            number: 1,
-            amount: 0,
-            priced: 0,
-            text: happening.message().map(Into::into),
-            who: NOBODY,
-            feed,
-            what: 0,
-            kind: happening.kind(),
-            tier: 0,
-            coin: 0,
-            flags: 0,
+        let by = happening.actor().map_or(By::Nobody, |actor| self.cover.names.by(actor));
+        let text = match happening {
+            Happening::Signal { text, .. } => text.as_deref(),
+            other => other.message(),
         };
-        let mut money: Option<Money> = None;
-        match happening {
-            Happening::Follow { actor } => self.by(&mut fact, actor),
-            Happening::Sub { actor, tier, months, gifted_by, .. } => {
-                self.by(&mut fact, actor);
-                (fact.tier, fact.number) = (u8::from(*tier), months.map_or(0, i64::from));
-                if let Some(giver) = gifted_by {
-                    fact.flags |= GIVEN;
-                    fact.what =
-                        if giver.anonymous { NOBODY } else { self.cover.names.place(giver.id.as_deref(), &giver.name) };
-                }
-                if months.unwrap_or(1) <= 1 {
-                    fact.flags |= FIRST;
-                }
+        let what = match happening {
+            Happening::Follow { .. } => What::Follow,
+            Happening::Sub { tier, months, gifted_by, .. } => What::Sub {
+                tier: *tier,
+                months: *months,
+                giver: gifted_by.as_ref().map(|giver| self.cover.names.by(giver)),
+            },
+            Happening::Gift { tier, count, .. } => What::Gift { tier: *tier, count: *count },
+            Happening::Tip { amount, .. } => What::Tip { money: self.coins(*amount) },
+            Happening::Cheer { points, .. } => What::Cheer { points: *points },
+            Happening::Raid { viewers, .. } => What::Raid { viewers: *viewers },
+            Happening::Reward { reward, cost, .. } => {
+                What::Reward { reward: self.cover.words.place(reward), cost: *cost }
             }
-            Happening::Gift { actor, tier, count } => {
-                self.by(&mut fact, actor);
-                (fact.tier, fact.number) = (u8::from(*tier), i64::from(*count));
+            Happening::Purchase { item, quantity, amount, .. } => What::Purchase {
+                item: self.cover.words.place(item),
+                quantity: *quantity,
+                money: amount.map(|amount| self.coins(amount)),
+            },
+            Happening::Gauge { name, value } => What::Gauge { level: self.cover.words.place(name), value: *value },
+            Happening::Stat { player, character, stat, total } => What::Stat {
+                player: self.cover.words.place(player),
+                character: character.as_ref().map(|one| self.cover.words.place(one)),
+                stat: self.cover.words.place(stat),
+                total: *total,
+            },
+            Happening::Signal { name, value, .. } => {
+                What::Signal { signal: self.cover.words.place(name), value: *value }
             }
-            Happening::Tip { actor, amount, .. } => {
-                self.by(&mut fact, actor);
-                money = Some(*amount);
-            }
-            Happening::Cheer { actor, points, .. } => {
-                self.by(&mut fact, actor);
-                fact.number = i64::from(*points);
-            }
-            Happening::Raid { actor, viewers } => {
-                self.by(&mut fact, actor);
-                fact.number = i64::from(*viewers);
-            }
-            Happening::Reward { actor, reward, cost, .. } => {
-                self.by(&mut fact, actor);
-                fact.number = cost.map_or(0, i64::from);
-                fact.what = self.cover.words.place(reward);
-            }
-            Happening::Purchase { actor, item, quantity, amount } => {
-                self.by(&mut fact, actor);
-                fact.what = self.cover.words.place(item);
-                fact.number = i64::from(*quantity);
-                money = *amount;
-            }
-            Happening::Gauge { name, value } => {
-                fact.what = self.cover.words.place(name);
-                fact.number = *value;
-            }
-            Happening::Stat { player, character, stat, total } => {
-                fact.who = self.cover.names.place(None, player);
-                fact.what = self.cover.words.place(stat);
-                fact.number = *total;
-                fact.text = character.as_deref().map(Into::into);
-            }
-            Happening::Signal { name, value, text } => {
-                fact.what = self.cover.words.place(name);
-                fact.number = value.unwrap_or(1);
-                fact.text = text.as_deref().map(Into::into);
-            }
-            Happening::Adjust { measure, number, amount, .. } => {
-                fact.what = self.cover.words.place(measure.key());
-                fact.number = *number;
-                money = *amount;
-            }
-        }
-        if let Some(money) = money {
-            (fact.amount, fact.coin) = (money.minor, self.coin(money.currency));
-            let priced = self.price(&fact);
-            fact.set_priced(priced);
-        }
+            Happening::Adjust { measure, number, amount, .. } => What::Adjust {
+                measure: *measure,
+                by: match amount {
+                    Some(amount) => Adjusted::Money(self.coins(*amount)),
+                    None => Adjusted::Things(*number),
+                },
+            },
+        };
+        let mut fact = Fact { at, seq, feed, by, what, text: text.map(Into::into), voided: false };
+        let priced = self.price(&fact);
+        fact.set_priced(priced);
         fact
     }
 
-    fn by(&mut self, fact: &mut Fact, actor: &Actor) {
-        if actor.anonymous {
-            fact.flags |= ANONYMOUS;
-        } else {
-            fact.who = self.cover.names.place(actor.id.as_deref(), &actor.name);
-        }
+    fn coins(&mut self, money: Money) -> Coins {
+        Coins { minor: money.minor, priced: UNPRICED, coin: self.coin(money.currency) }
     }
 
     /// The money that came with a fact, as it came.
     #[must_use]
     pub fn money(&self, fact: &Fact) -> Option<Money> {
-        let currency = *self.cover.coins.get(usize::from(fact.coin).checked_sub(1)?)?;
-        Some(Money { minor: fact.amount, currency })
+        fact.coins().and_then(|coins| self.as_money(coins))
+    }
+
+    fn as_money(&self, coins: Coins) -> Option<Money> {
+        let currency = *self.cover.coins.get(usize::from(coins.coin))?;
+        Some(Money { minor: coins.minor, currency })
     }
 
     /// The happening of a fact, as far as the book remembers it: all but pictures.
     #[must_use]
     pub fn happening(&self, fact: &Fact) -> Happening {
-        let word = || self.cover.words.get(fact.what).unwrap_or_default().to_owned();
-        let text = || fact.text.as_deref().map(str::to_owned);
-        let count = |number: i64| u32::try_from(number).unwrap_or_default();
-        let maybe = |number: i64| u32::try_from(number).ok().filter(|number| *number > 0);
-        let tier = || Tier::try_from(fact.tier).unwrap_or_default();
-        let actor = self.actor(fact.who);
-        match fact.kind {
-            Kind::Follow => Happening::Follow { actor },
-            Kind::Sub => Happening::Sub {
-                actor,
-                tier: tier(),
-                months: maybe(fact.number),
-                message: text(),
-                gifted_by: fact.given().then(|| self.actor(fact.what)),
-            },
-            Kind::Gift => Happening::Gift { actor, tier: tier(), count: count(fact.number) },
-            Kind::Tip => match self.money(fact) {
-                Some(amount) => Happening::Tip { actor, amount, message: text() },
+        let word = |word: Word| self.cover.words.get(word).to_owned();
+        let message = fact.text.as_deref().map(str::to_owned);
+        let actor = self.actor(fact.by);
+        match fact.what {
+            What::Follow => Happening::Follow { actor },
+            What::Sub { tier, months, giver } => {
+                Happening::Sub { actor, tier, months, message, gifted_by: giver.map(|giver| self.actor(giver)) }
+            }
+            What::Gift { tier, count } => Happening::Gift { actor, tier, count },
+            What::Tip { money } => match self.as_money(money) {
+                Some(amount) => Happening::Tip { actor, amount, message },
                 None => Happening::Follow { actor },
             },
-            Kind::Cheer => Happening::Cheer { actor, points: count(fact.number), message: text() },
-            Kind::Raid => Happening::Raid { actor, viewers: count(fact.number) },
-            Kind::Reward => Happening::Reward { actor, reward: word(), cost: maybe(fact.number), input: text() },
-            Kind::Purchase => {
-                Happening::Purchase { actor, item: word(), quantity: count(fact.number), amount: self.money(fact) }
-            }
-            Kind::Gauge => Happening::Gauge { name: word(), value: fact.number },
-            Kind::Stat => Happening::Stat { player: actor.name, character: text(), stat: word(), total: fact.number },
-            Kind::Signal => Happening::Signal { name: word(), value: Some(fact.number), text: text() },
-            Kind::Adjust => Happening::Adjust {
-                measure: Measure::of_key(&word()).unwrap_or(Measure::CountOfSignals),
-                number: fact.number,
-                amount: self.money(fact),
-                message: text(),
+            What::Cheer { points } => Happening::Cheer { actor, points, message },
+            What::Raid { viewers } => Happening::Raid { actor, viewers },
+            What::Reward { reward, cost } => Happening::Reward { actor, reward: word(reward), cost, input: message },
+            What::Purchase { item, quantity, money } => Happening::Purchase {
+                actor,
+                item: word(item),
+                quantity,
+                amount: money.and_then(|money| self.as_money(money)),
             },
+            What::Gauge { level, value } => Happening::Gauge { name: word(level), value },
+            What::Stat { player, character, stat, total } => {
+                Happening::Stat { player: word(player), character: character.map(word), stat: word(stat), total }
+            }
+            What::Signal { signal, value } => Happening::Signal { name: word(signal), value, text: message },
+            What::Adjust { measure, by } => {
+                let (number, amount) = match by {
+                    Adjusted::Things(number) => (number, None),
+                    Adjusted::Money(money) => (0, self.as_money(money)),
+                };
+                Happening::Adjust { measure, number, amount, message }
+            }
         }
     }
 
-    fn actor(&self, who: u32) -> Actor {
-        match self.cover.names.get(who) {
-            Some(one) => Actor {
-                id: one.key.strip_prefix('#').map(str::to_owned),
-                name: one.name.clone(),
+    fn actor(&self, by: By) -> Actor {
+        match by.named() {
+            Some((person, spelling)) => Actor {
+                id: self.cover.names.get(person).and_then(|one| one.id()).map(str::to_owned),
+                name: self.cover.names.spelled(spelling).to_owned(),
                 avatar: None,
                 anonymous: false,
             },

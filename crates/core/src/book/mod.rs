@@ -6,11 +6,13 @@
 
 mod fact;
 pub mod names;
+mod people;
 pub mod rates;
 pub mod search;
 pub mod shows;
+pub mod words;
 
-pub use fact::Fact;
+pub use fact::{Adjusted, Coins, Fact, What};
 
 use crate::Instant;
 use crate::calendar::{Calendar, Span};
@@ -19,29 +21,33 @@ use crate::ids::{FeedId, Seq};
 use crate::money::Currency;
 use crate::widgets::Settings;
 use chrono::{DateTime, NaiveDate, Utc};
-use names::{Names, Words};
+use names::{Moved, Names};
+use people::Lines;
 use rates::{Rates, Table};
 use serde::{Deserialize, Serialize};
 use shows::{ShowAct, Shows};
 use std::collections::{BTreeMap, BTreeSet};
+use words::Words;
 
 const DAY_US: i64 = 86_400_000_000;
 /// A day's facts are kept in parts of so many, so that one more does not mean writing all anew.
 pub const PART: usize = 4_000;
 
-/// See the module.
+/// See the module. Two books are equal when the same stands in them; hints for looking things up and what
+/// is to be kept play no part.
 #[derive(Debug, Clone)]
 pub struct Book {
     currency: Currency,
     calendar: Calendar,
     pages: BTreeMap<i64, Page>,
+    lines: Lines,
     /// Pages that differ from what was last kept, and from which fact on.
     dirty: BTreeMap<i64, usize>,
     cover: Cover,
 }
 
 /// The facts of one UTC day, by time and then by line.
-#[derive(Debug, Clone, Default, PartialEq)]
+#[derive(Debug, Clone, Default)]
 struct Page {
     facts: Vec<Fact>,
     /// A bit for each kind that stands here; it may say too much after a correction, never too little.
@@ -52,7 +58,7 @@ struct Page {
 
 impl Page {
     fn of(facts: Vec<Fact>) -> Self {
-        let kinds = facts.iter().fold(0, |kinds, fact| kinds | fact.kind.bit());
+        let kinds = facts.iter().fold(0, |kinds, fact| kinds | fact.kind().bit());
         let newest = facts.iter().map(|fact| fact.seq).max().unwrap_or(0);
         Self { facts, kinds, newest }
     }
@@ -78,21 +84,33 @@ pub struct Cover {
 
 impl PartialEq for Book {
     fn eq(&self, other: &Self) -> bool {
-        self.pages == other.pages && self.cover == other.cover
+        let facts = |book: &'_ Self| book.pages.values().flat_map(|page| page.facts.clone()).collect::<Vec<_>>();
+        self.cover == other.cover && facts(self) == facts(other)
     }
 }
 
-/// What became of a line, as far as counting goes.
-#[derive(Debug, Clone, PartialEq)]
-pub enum Change {
-    /// A fact more. Where it stands.
-    Added(Fact),
-    /// Facts of these kinds count differently now.
-    Kinds(BTreeSet<Kind>),
+/// What became of the book by a line, as far as counting goes.
+#[derive(Debug, Clone, Default, PartialEq)]
+pub struct Change {
+    /// A fact more.
+    pub added: Option<Fact>,
+    /// Facts of these kinds count differently now, as bits.
+    pub kinds: u16,
     /// Shows begin or end at other times.
-    Shows,
-    /// Nothing.
-    Nothing,
+    pub shows: bool,
+    /// What has changed about people.
+    pub people: Moved,
+}
+
+impl Change {
+    fn of_kinds(kinds: impl IntoIterator<Item = Kind>) -> Self {
+        Self { kinds: kinds.into_iter().fold(0, |bits, kind| bits | kind.bit()), ..Self::default() }
+    }
+
+    /// Somebody else may be behind any line.
+    fn of_everybody() -> Self {
+        Self { people: Moved { renamed: true, regrouped: true }, ..Self::default() }
+    }
 }
 
 /// Microseconds of Unix time.
@@ -120,6 +138,7 @@ impl Book {
             currency: settings.currency,
             calendar: settings.calendar,
             pages: BTreeMap::new(),
+            lines: Lines::default(),
             dirty: BTreeMap::new(),
             cover: Cover::default(),
         }
@@ -142,7 +161,9 @@ impl Book {
     #[must_use]
     pub fn of(settings: &Settings, cover: Cover, pages: impl IntoIterator<Item = (i64, Vec<Fact>)>) -> Self {
         let pages = pages.into_iter().map(|(day, facts)| (day, Page::of(facts)));
-        Self { pages: pages.collect(), cover, ..Self::new(settings) }
+        let mut book = Self { pages: pages.collect(), cover, ..Self::new(settings) };
+        book.note_everybody();
+        book
     }
 
     /// The pages that differ from what was last kept, by day, each with all its facts and the
@@ -210,7 +231,7 @@ impl Book {
         let (from, to) = bounds(span);
         self.pages_of(span)
             .filter(move |page| page.kinds & kinds != 0)
-            .flat_map(move |page| page.within(from, to).iter().filter(move |fact| fact.kind.bit() & kinds != 0))
+            .flat_map(move |page| page.within(from, to).iter().filter(move |fact| fact.kind().bit() & kinds != 0))
     }
 
     fn pages_of(&self, span: Span) -> impl DoubleEndedIterator<Item = &Page> {
@@ -245,13 +266,14 @@ impl Book {
     pub fn add(&mut self, at: Instant, seq: Seq, feed: Option<FeedId>, happening: &Happening) -> Change {
         let fact = self.fact(us(at), seq.0, feed.map_or(0, |feed| feed.0), happening);
         self.insert(fact.clone());
-        Change::Added(fact)
+        let people = self.note_people(&fact);
+        Change { added: Some(fact), people, ..Change::default() }
     }
 
     fn insert(&mut self, fact: Fact) {
         let day = fact.at.div_euclid(DAY_US);
         let page = self.pages.entry(day).or_default();
-        page.kinds |= fact.kind.bit();
+        page.kinds |= fact.kind().bit();
         page.newest = page.newest.max(fact.seq);
         // Nearly always at the end.
         let place = page.facts.partition_point(|other| other.place() < fact.place());
@@ -269,44 +291,62 @@ impl Book {
 
     /// Voids a line's fact, or lets it count again.
     pub fn void(&mut self, at: Instant, seq: Seq, voided: bool) -> Change {
-        match self.find_mut(at, seq) {
-            Some(fact) if fact.voided() != voided => {
-                fact.set_voided(voided);
-                Change::Kinds([fact.kind].into())
-            }
-            _ => Change::Nothing,
-        }
+        let Some(fact) = self.find_mut(at, seq).filter(|fact| fact.voided() != voided) else {
+            return Change::default();
+        };
+        fact.set_voided(voided);
+        let fact = fact.clone();
+        let withdrawn = self.cover.withdrawn.contains(&FeedId(fact.feed));
+        let people = match voided {
+            _ if withdrawn => Moved::default(),
+            true => self.drop_people(&fact),
+            false => self.note_people(&fact),
+        };
+        Change { people, ..Change::of_kinds([fact.kind()]) }
     }
 
     /// Puts another happening in the place of a line's. Whether it counts stays as it was.
     pub fn amend(&mut self, at: Instant, seq: Seq, happening: &Happening) -> Change {
-        let Some(old) = self.find(at, seq).cloned() else { return Change::Nothing };
+        let Some(old) = self.find(at, seq).cloned() else { return Change::default() };
         let mut new = self.fact(old.at, old.seq, old.feed, happening);
         new.set_voided(old.voided());
-        let kinds = [old.kind, new.kind].into();
+        // Whoever did it did not do it, as far as this line goes; then whoever did it did.
+        let mut people = Moved::default();
+        if self.stands(&old) {
+            if let Some(fact) = self.find_mut(at, seq) {
+                fact.set_voided(true);
+            }
+            people |= self.drop_people(&old);
+        }
         if let Some(page) = self.pages.get_mut(&old.at.div_euclid(DAY_US)) {
-            page.kinds |= new.kind.bit();
+            page.kinds |= new.kind().bit();
         }
         if let Some(fact) = self.find_mut(at, seq) {
-            *fact = new;
+            *fact = new.clone();
         }
-        Change::Kinds(kinds)
+        people |= self.forget_people(&old);
+        people |= self.note_people(&new);
+        Change { people, ..Change::of_kinds([old.kind(), new.kind()]) }
     }
 
     /// Takes everything that came through a feed out of all counts, or puts it back.
     pub fn withdraw(&mut self, feed: FeedId, withdrawn: bool) -> Change {
         let changed = if withdrawn { self.cover.withdrawn.insert(feed) } else { self.cover.withdrawn.remove(&feed) };
-        if changed { Change::Kinds(Kind::ALL.into()) } else { Change::Nothing }
+        if !changed {
+            return Change::default();
+        }
+        self.note_everybody();
+        Change { people: Change::of_everybody().people, ..Change::of_kinds(Kind::ALL) }
     }
 
     /// Lets one supporter count as another, or as themselves again. Both are known by their keys.
     pub fn merge(&mut self, from: &str, into: Option<&str>) -> Change {
-        if self.cover.names.merge(from, into) { Change::Kinds(Kind::ALL.into()) } else { Change::Nothing }
+        if self.cover.names.merge(from, into) { Change::of_everybody() } else { Change::default() }
     }
 
     /// Takes what somebody says about shows.
     pub fn show(&mut self, seq: Seq, at: Instant, act: &ShowAct) -> Change {
-        if self.cover.shows.fold(seq, at, act) { Change::Shows } else { Change::Nothing }
+        Change { shows: self.cover.shows.fold(seq, at, act), ..Change::default() }
     }
 
     // ---- money ----
@@ -318,7 +358,7 @@ impl Book {
             self.cover.coins.len() - 1
         });
         // ISO 4217 has fewer than 255 currencies.
-        u8::try_from(place + 1).unwrap_or(0)
+        u8::try_from(place).unwrap_or(u8::MAX)
     }
 
     fn price(&self, fact: &Fact) -> Option<i64> {
@@ -337,7 +377,7 @@ impl Book {
             let span = Span { from: bound(from), to: to.and_then(bound) };
             self.reprice(span);
         }
-        Change::Kinds([Kind::Tip, Kind::Purchase, Kind::Adjust].into())
+        Change::of_kinds([Kind::Tip, Kind::Purchase, Kind::Adjust])
     }
 
     /// Takes other settings: prices are derived anew from the amounts as they came.
@@ -350,8 +390,7 @@ impl Book {
         let money = Kind::Tip.bit() | Kind::Purchase.bit() | Kind::Adjust.bit();
         let priced: Vec<(i64, u64, Option<i64>)> = self
             .facts(span, money)
-            .filter(|fact| fact.has_money())
-            .map(|fact| (fact.at, fact.seq, self.price(fact), fact.priced()))
+            .filter_map(|fact| Some((fact.at, fact.seq, self.price(fact), fact.coins()?.priced())))
             .filter(|(_, _, new, old)| new != old)
             .map(|(at, seq, new, _)| (at, seq, new))
             .collect();

@@ -32,7 +32,9 @@ pub struct Converted {
 impl Rates {
     /// Takes a table in place of any earlier one for the date, and tells for which dates it may
     /// change a price: from its own date until the next table that has all its currencies.
-    pub(super) fn put(&mut self, date: NaiveDate, table: Table) -> (NaiveDate, Option<NaiveDate>) {
+    pub(super) fn put(&mut self, date: NaiveDate, mut table: Table) -> (NaiveDate, Option<NaiveDate>) {
+        // A rate of nothing says nothing; as if the table did not know the currency.
+        table.retain(|_, rate| *rate > Decimal::ZERO);
         let mut codes: Vec<String> = table.keys().cloned().collect();
         if let Some(before) = self.tables.insert(date, table) {
             codes.extend(before.into_keys());
@@ -60,7 +62,7 @@ impl Rates {
     pub fn convert(&self, money: Money, into: Currency, date: NaiveDate) -> Option<Converted> {
         let per_euro = |table: &Table, currency: Currency| match currency.code() {
             REFERENCE => Some(Decimal::ONE),
-            code => table.get(code).copied().filter(|rate| *rate > Decimal::ZERO),
+            code => table.get(code).copied(),
         };
         let known = |(date, table): (&NaiveDate, &Table)| {
             Some((*date, per_euro(table, money.currency)?, per_euro(table, into)?))

@@ -1,10 +1,12 @@
 //! Finding lines among all that happened.
 
-use super::{Book, Fact, Page};
+use super::names::{Person, Spelling};
+use super::{Book, Fact, Page, What};
 use crate::calendar::Span;
 use crate::ids::{FeedId, Seq};
+use crate::text::fold;
 use std::cmp::Reverse;
-use std::collections::{BinaryHeap, HashSet};
+use std::collections::{BTreeSet, BinaryHeap};
 
 /// What lines must be like. What is empty lets everything through.
 #[derive(Debug, Clone, PartialEq)]
@@ -42,14 +44,40 @@ impl Default for Search {
     }
 }
 
-impl Search {
-    fn fits(&self, fact: &Fact, people: Option<&HashSet<u32>>, text: &str, book: &Book) -> bool {
-        let size = || if fact.has_money() { fact.priced() } else { Some(fact.number) };
-        self.feed.is_none_or(|feed| feed.0 == fact.feed)
-            && people.is_none_or(|people| people.contains(&fact.who))
-            && self.voided.is_none_or(|voided| voided != book.stands(fact))
-            && self.least.is_none_or(|least| size().is_some_and(|size| size >= least))
-            && self.most.is_none_or(|most| size().is_some_and(|size| size <= most))
+/// A search made ready.
+struct Ready<'a> {
+    search: &'a Search,
+    /// How names must be spelled, or whose they must be; none where any will do.
+    names: Option<(BTreeSet<Spelling>, BTreeSet<Person>)>,
+    text: String,
+}
+
+impl<'a> Ready<'a> {
+    fn new(search: &'a Search, book: &Book) -> Self {
+        let name = fold(&search.name);
+        let names = (!name.is_empty()).then(|| book.cover.names.holding(&name));
+        Self { search, names, text: search.text.trim().to_lowercase() }
+    }
+
+    fn fits(&self, fact: &Fact, book: &Book) -> bool {
+        let Self { search, names, text } = self;
+        let size = || match fact.coins() {
+            Some(coins) => coins.priced(),
+            None => fact.number(),
+        };
+        let named = |(spelled, people): &(BTreeSet<Spelling>, BTreeSet<Person>)| match fact.by.named() {
+            Some((person, spelling)) => {
+                spelled.contains(&spelling) || people.contains(&book.cover.names.person(person))
+            }
+            None => {
+                matches!(fact.what, What::Stat { player, .. } if fold(book.words().get(player)).contains(&fold(&search.name)))
+            }
+        };
+        search.feed.is_none_or(|feed| feed.0 == fact.feed)
+            && names.as_ref().is_none_or(named)
+            && search.voided.is_none_or(|voided| voided != book.stands(fact))
+            && search.least.is_none_or(|least| size().is_some_and(|size| size >= least))
+            && search.most.is_none_or(|most| size().is_some_and(|size| size <= most))
             && (text.is_empty() || fact.text.as_ref().is_some_and(|own| own.to_lowercase().contains(text)))
     }
 }
@@ -58,8 +86,7 @@ impl Book {
     /// The places of up to `most` lines that fit, newest line first, all before `before` if given.
     #[must_use]
     pub fn search(&self, search: &Search, before: Option<Seq>, most: usize) -> Vec<Seq> {
-        let (name, text) = (search.name.trim().to_lowercase(), search.text.trim().to_lowercase());
-        let people: Option<HashSet<u32>> = (!name.is_empty()).then(|| self.cover.names.holding(&name).collect());
+        let ready = Ready::new(search, self);
         let bound = before.map_or(u64::MAX, |before| before.0);
         // The smallest place on top, so that it is the one to go.
         let mut found: BinaryHeap<Reverse<u64>> = BinaryHeap::with_capacity(most + 1);
@@ -73,9 +100,9 @@ impl Book {
                 break;
             }
             let facts = page.within(from, to).iter();
-            for fact in facts.filter(|fact| fact.kind.bit() & search.kinds != 0 && fact.seq < bound) {
+            for fact in facts.filter(|fact| fact.kind().bit() & search.kinds != 0 && fact.seq < bound) {
                 let beaten = found.len() == most && found.peek().is_some_and(|least| fact.seq < least.0);
-                if beaten || !search.fits(fact, people.as_ref(), &text, self) {
+                if beaten || !ready.fits(fact, self) {
                     continue;
                 }
                 found.push(Reverse(fact.seq));
@@ -91,9 +118,8 @@ impl Book {
 
     /// All facts that fit, in order of time.
     pub fn all<'a>(&'a self, search: &'a Search) -> impl DoubleEndedIterator<Item = &'a Fact> + 'a {
-        let (name, text) = (search.name.trim().to_lowercase(), search.text.trim().to_lowercase());
-        let people: Option<HashSet<u32>> = (!name.is_empty()).then(|| self.cover.names.holding(&name).collect());
-        self.facts(search.span, search.kinds).filter(move |fact| search.fits(fact, people.as_ref(), &text, self))
+        let ready = Ready::new(search, self);
+        self.facts(search.span, search.kinds).filter(move |fact| ready.fits(fact, self))
     }
 }
 

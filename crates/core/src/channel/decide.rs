@@ -2,16 +2,20 @@
 
 use super::Channel;
 use crate::Instant;
+use crate::book::names::{Person, Supporter};
 use crate::book::rates::Table;
 use crate::book::shows::ShowAct;
 use crate::entry::{Body, Change, Entry};
 use crate::happening::{Actor, Happening, Tier};
 use crate::ids::{FeedId, Seq, WidgetId};
-use crate::money::{Currency, Money};
+use crate::money::{self, Currency, Money};
 use crate::text;
 use crate::widgets::{Action, Refusal};
 use chrono::NaiveDate;
 use std::collections::BTreeMap;
+
+/// Most points, viewers, gifts or things that one line tells of.
+const MOST_COUNT: u32 = 1_000_000_000;
 
 /// What somebody asks of a widget.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -41,6 +45,8 @@ pub enum Correcting {
         currency: String,
         /// 1 to 3.
         tier: String,
+        /// Points, viewers, gifts or things bought.
+        number: String,
         /// Another kind, by its key: a tip that was really a purchase, a follow that was a subscription.
         kind: String,
     },
@@ -76,13 +82,14 @@ impl Channel {
             return Err(Refusal::NotNow("only what happened on the channel can be corrected; use Undo on the desk"));
         };
         let present = self.book.happening(fact);
+        let Body::Happening(first) = &line.body else { return Err(Refusal::NotNow("this line cannot be corrected")) };
         let change = match wish {
             Correcting::Void if fact.voided() => return Err(Refusal::NotNow("this line is voided already")),
             Correcting::Restore if !fact.voided() => return Err(Refusal::NotNow("this line counts already")),
             Correcting::Void => Change::Void,
             Correcting::Restore => Change::Restore,
             Correcting::Amend { .. } => {
-                let amended = amended(&present, wish)?;
+                let amended = amended(first, &present, wish)?;
                 if amended == present {
                     return Err(Refusal::NotNow("it says that already; change something first"));
                 }
@@ -128,41 +135,65 @@ impl Channel {
     /// # Errors
     /// Nothing is.
     pub fn decide_rates(&self, mut days: BTreeMap<NaiveDate, Table>) -> Result<Body, Refusal> {
-        days.retain(|day, table| self.book.rates().of(*day) != Some(table));
+        for table in days.values_mut() {
+            // A rate of nothing says nothing.
+            table.retain(|_, rate| rate.is_sign_positive() && !rate.is_zero());
+        }
+        days.retain(|day, table| !table.is_empty() && self.book.rates().of(*day) != Some(table));
         if days.is_empty() { Err(Refusal::NothingNew) } else { Ok(Body::Rates { days }) }
     }
 
-    /// Decides that one name counts as another from now on, or as itself again with no other.
+    /// Decides that one supporter counts as another from now on, or as themselves again with no other.
+    /// Each is told by a name, or by what [`Supporter::exactly`] gives.
     ///
     /// # Errors
-    /// Nobody, or more than one, has such a name.
+    /// Nobody, or more than one, has such a name; or it is so already.
     pub fn decide_merge(&self, from: &str, into: Option<&str>, by: &str) -> Result<Body, Refusal> {
-        let key = |name: &str| {
-            let names = self.book.names();
-            let mut named = names.named(name);
-            let place = named.next().ok_or_else(|| {
-                Refusal::WrongValue(format!("nobody here is called “{name}”; copy the name from a line"))
-            })?;
-            Ok::<_, Refusal>((place, names.get(place).map(|one| one.key.clone()).unwrap_or_default()))
-        };
-        let (place, from) = key(from)?;
-        let into = into.map(key).transpose()?;
         let names = self.book.names();
-        match &into {
-            Some((other, _)) if names.person(*other) == names.person(place) => {
-                Err(Refusal::NotNow("these two are one supporter already"))
+        let by = by.to_owned();
+        let key = |person| names.get(person).map(|one| one.key.clone()).unwrap_or_default();
+        let Some(into) = into else {
+            let one = names.find(from.trim_start_matches('=')).map_or_else(|| self.one_called(from), Ok)?;
+            return match names.merged_at(one) {
+                Some(at) => Ok(Body::Merge { by, from: key(at), into: None }),
+                None if names.person(one) == one => Err(Refusal::NotNow("this name counts as itself already")),
+                None => Err(Refusal::NotNow(
+                    "a feed tells this name with an id, and nobody else has borne it; if it was somebody else, amend the line's name",
+                )),
+            };
+        };
+        let (from, into) = (self.one_called(from)?, self.one_called(into)?);
+        if from == into {
+            return Err(Refusal::NotNow("these two are one supporter already"));
+        }
+        Ok(Body::Merge { by, from: key(from), into: Some(key(into)) })
+    }
+
+    /// The one supporter of a name or a key.
+    fn one_called(&self, name: &str) -> Result<Person, Refusal> {
+        let names = self.book.names();
+        let all = names.called(name);
+        let mut every = all.iter().copied();
+        match (every.next(), every.next()) {
+            (Some(one), None) => Ok(one),
+            (None, _) => Err(Refusal::WrongValue(format!("nobody here is called “{name}”; copy the name from a line"))),
+            _ => {
+                let keys: Vec<String> = all.iter().filter_map(|one| names.get(*one)).map(Supporter::exactly).collect();
+                Err(Refusal::WrongValue(format!(
+                    "{} supporters are called “{name}”; write which one you mean: {}",
+                    keys.len(),
+                    keys.join(", ")
+                )))
             }
-            None if names.person(place) == place => Err(Refusal::NotNow("this name counts as itself already")),
-            _ => Ok(Body::Merge { by: by.to_owned(), from, into: into.map(|(_, key)| key) }),
         }
     }
 }
 
 /// A happening with some of its fields said otherwise.
-fn amended(present: &Happening, wish: &Correcting) -> Result<Happening, Refusal> {
-    let Correcting::Amend { name, amount, currency, tier, kind } = wish else { return Ok(present.clone()) };
+fn amended(first: &Happening, present: &Happening, wish: &Correcting) -> Result<Happening, Refusal> {
+    let Correcting::Amend { name, amount, currency, tier, number, kind } = wish else { return Ok(present.clone()) };
     let refuse = |what: &str, why: &dyn std::fmt::Display| Refusal::WrongValue(format!("the {what} {why}"));
-    let mut new = of_kind(present, kind.trim())?;
+    let mut new = of_kind(first, present, kind.trim())?;
     if !name.trim().is_empty() {
         let name = text::name(name).map_err(|error| refuse("name", &error))?;
         let actor = new.actor_mut().ok_or(Refusal::NotNow("nobody is named in this line"))?;
@@ -178,6 +209,13 @@ fn amended(present: &Happening, wish: &Correcting) -> Result<Happening, Refusal>
             _ => return Err(Refusal::NotNow("only subscriptions and gifts have a tier")),
         }
     }
+    if !number.trim().is_empty() {
+        let old =
+            new.number_mut().ok_or(Refusal::NotNow("only points, viewers, gifts and things bought have a number"))?;
+        let plain = money::plain(number.trim(), 0).map_err(|error| refuse("number", &error))?;
+        let whole = plain.parse().ok().filter(|number| (1..=MOST_COUNT).contains(number));
+        *old = whole.ok_or_else(|| refuse("number", &format!("must be a whole number between 1 and {MOST_COUNT}")))?;
+    }
     if !amount.trim().is_empty() || !currency.trim().is_empty() {
         let old = new.money_mut().ok_or(Refusal::NotNow("no money came with this line"))?;
         let code = currency.trim();
@@ -185,7 +223,7 @@ fn amended(present: &Happening, wish: &Correcting) -> Result<Happening, Refusal>
         let unit = unit.map_err(|error| refuse("currency", &error))?;
         let plain = old.to_plain();
         let typed = if amount.trim().is_empty() { plain.as_str() } else { amount.trim() };
-        let money = Money::parse(typed, unit).map_err(|error| refuse("amount", &error))?;
+        let money = Money::typed(typed, unit).map_err(|error| refuse("amount", &error))?;
         if money.minor <= 0 {
             return Err(refuse("amount", &"must be more than 0"));
         }
@@ -194,10 +232,24 @@ fn amended(present: &Happening, wish: &Correcting) -> Result<Happening, Refusal>
     Ok(new)
 }
 
-/// The same as another kind, as far as the two have the same to say.
-fn of_kind(present: &Happening, key: &str) -> Result<Happening, Refusal> {
+/// The same as another kind, as far as the two have the same to say. What the line said at first and the
+/// other kind cannot say (who gave it, for how many months, how many things) comes back with the first kind.
+fn of_kind(first: &Happening, present: &Happening, key: &str) -> Result<Happening, Refusal> {
     if key.is_empty() || key == present.kind().key() {
         return Ok(present.clone());
+    }
+    if key == first.kind().key() {
+        let mut back = first.clone();
+        if let (Some(then), Some(now)) = (back.actor_mut(), present.actor())
+            && (then.name != now.name || then.id != now.id)
+        {
+            now.clone_into(then);
+        }
+        let mut now = present.clone();
+        if let (Some(then), Some(now)) = (back.money_mut(), now.money_mut()) {
+            *then = *now;
+        }
+        return Ok(back);
     }
     let never = Refusal::NotNow(
         "a line can be amended among follows and subscriptions, or among tips and purchases; otherwise void it and write another by hand",

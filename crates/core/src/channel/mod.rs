@@ -7,7 +7,7 @@ pub use decide::{Correcting, Press};
 pub use snapshot::Snapshot;
 
 use crate::Instant;
-use crate::book::{Book, Change as Turned};
+use crate::book::Book;
 use crate::chat::{Chat, ChatLine};
 use crate::count::Tallies;
 use crate::entry::{Body, Change, Entry};
@@ -267,10 +267,11 @@ impl Channel {
         &self.portraits
     }
 
-    /// The places on the desk of the widgets that can be operated, counted from 0.
+    /// The places on the desk of the widgets that are operated during a show, counted from 0: those
+    /// with a lever that is pressed most. Others may have levers, but no place and no keys.
     #[must_use]
     pub fn plates(&self, now: Instant) -> BTreeMap<WidgetId, usize> {
-        let operated = self.widgets.iter().filter(|(_, piece)| !piece.levers(now).is_empty());
+        let operated = self.widgets.iter().filter(|(_, piece)| piece.levers(now).iter().any(|lever| lever.main));
         operated.enumerate().map(|(place, (id, _))| (*id, place)).collect()
     }
 
@@ -307,7 +308,7 @@ impl Channel {
             Body::Rates { days } => self.book.rates_came(days),
         };
         let mut touched = self.tallies.take(&turned, &self.book, &self.settings);
-        if turned == Turned::Shows {
+        if turned.shows {
             let all = self.widgets.iter().chain(&self.drafts);
             touched.extend(all.filter(|(_, piece)| piece.follows_shows()).map(|(id, _)| *id));
         }

@@ -1,6 +1,7 @@
 //! Which of the happenings that a measure counts really count.
 
-use crate::book::{Book, Fact};
+use super::Term;
+use crate::book::{Book, Coins, Fact, What};
 use crate::ids::FeedId;
 use crate::measure::Measure;
 use serde::{Deserialize, Serialize};
@@ -44,6 +45,8 @@ fn is_zero(number: &i64) -> bool {
 pub enum Miss {
     /// Smaller than the least.
     TooSmall,
+    /// Whether it is large enough cannot be told before it has a price.
+    Unpriced,
     /// Another tier.
     OtherTier,
     /// Given, or not given.
@@ -59,50 +62,55 @@ pub enum Miss {
 }
 
 impl Filter {
-    /// Whether a fact that adds `worth` passes.
+    /// Whether a fact passes that comes to `worth` of a measure; no worth means that it has no price yet.
+    /// The least size narrows the main measure of a sum alone, not what is added to it.
     ///
     /// # Errors
     /// The first reason why it does not.
-    pub fn check(&self, fact: &Fact, measure: Measure, worth: i64, book: &Book) -> Result<(), Miss> {
+    pub fn check(&self, fact: &Fact, term: Term, worth: Option<i64>, book: &Book) -> Result<(), Miss> {
         if *self == Self::default() {
             return Ok(());
         }
-        if fact.kind == crate::happening::Kind::Adjust {
-            return Err(Miss::Adjustment);
+        if matches!(fact.what, What::Adjust { .. }) {
+            let least = if term.is_main { self.least } else { 0 };
+            let narrowed = Self { least, ..Self::default() } != Self { least, ..self.clone() } || least > 0;
+            return if narrowed { Err(Miss::Adjustment) } else { Ok(()) };
         }
-        if self.least > 0 && Self::size(fact, measure, worth) < self.least {
-            return Err(Miss::TooSmall);
-        }
-        if !self.tiers.is_empty() && !self.tiers.contains(&fact.tier) {
+        if !self.tiers.is_empty() && !fact.tier().is_some_and(|tier| self.tiers.contains(&u8::from(tier))) {
             return Err(Miss::OtherTier);
         }
-        if self.given.is_some_and(|given| given != fact.given()) {
+        if self.given.is_some_and(|given| given != fact.giver().is_some()) {
             return Err(Miss::OtherGiving);
         }
         if self.feed.is_some_and(|feed| feed.0 != fact.feed) {
             return Err(Miss::OtherFeed);
         }
-        if !self.people.is_empty() && self.named(fact, book) == self.but_people {
+        if !self.people.is_empty() && self.is_named(fact, book) == self.but_people {
             return Err(Miss::OtherPeople);
         }
         let says = || fact.text.as_ref().is_some_and(|text| text.to_lowercase().contains(&self.saying));
         if !self.saying.is_empty() && !says() {
             return Err(Miss::OtherWords);
         }
-        Ok(())
+        match Self::size(fact, term.measure, worth) {
+            _ if self.least <= 0 || !term.is_main => Ok(()),
+            None => Err(Miss::Unpriced),
+            Some(size) if size < self.least => Err(Miss::TooSmall),
+            Some(_) => Ok(()),
+        }
     }
 
     /// How large one happening is, whatever the measure makes of it: counting tips of at least £5.
-    fn size(fact: &Fact, measure: Measure, worth: i64) -> i64 {
+    fn size(fact: &Fact, measure: Measure, worth: Option<i64>) -> Option<i64> {
         match measure {
-            Measure::CountOfTips => fact.priced().unwrap_or(0),
-            Measure::CountOfCheers | Measure::CountOfRaids => fact.number,
+            Measure::CountOfTips => fact.coins().and_then(Coins::priced),
+            Measure::CountOfCheers | Measure::CountOfRaids => fact.number(),
             _ => worth,
         }
     }
 
-    fn named(&self, fact: &Fact, book: &Book) -> bool {
-        let names = book.names();
-        names.get(names.person(fact.who)).is_some_and(|one| self.people.contains(&one.folded))
+    fn is_named(&self, fact: &Fact, book: &Book) -> bool {
+        let is_called = |person| self.people.iter().any(|name| book.names().is_called(person, name));
+        fact.person().is_some_and(is_called)
     }
 }

@@ -1,6 +1,7 @@
 //! The part of a sentence that says what is counted: *tips* *as they come* from *this month*.
 
 use super::{Count, Filter, What};
+use crate::book::Fact;
 use crate::calendar::Period;
 use crate::happening::Kind;
 use crate::ids::FeedId;
@@ -31,7 +32,7 @@ const GIVING: [(&str, &str); 2] = [("given", "given away"), ("own", "paid for by
 /// Levels and statistics that the channel has heard of, with the kind each is of.
 fn heard<'a>(scope: &'a Scope<'_>, kind: Kind) -> BTreeSet<&'a str> {
     let facts = scope.book.facts(crate::calendar::Span::ALL, kind.bit()).rev().take(2_000);
-    facts.filter_map(|fact| scope.book.words().get(fact.what)).collect()
+    facts.filter_map(|fact| fact.word()).map(|word| scope.book.words().get(word)).collect()
 }
 
 fn what_key(what: &What) -> String {
@@ -149,7 +150,10 @@ pub fn parts(count: &Count, scope: &Scope<'_>) -> Vec<Part> {
         }
         let editor = Editor::Number { value: unit.plain(*each), sign: unit.sign() };
         let key = plus_key(*measure);
-        parts.push(Part::field(key, PLUS, format!("{} for each of the {}", unit.show(*each), measure.words()), editor));
+        // A given one counts once, by its gift.
+        let own = if measure.is_of_subs() && count.adds_gifts_and_subs() { " that were not given" } else { "" };
+        let shown = format!("{} for each of the {}{own}", unit.show(*each), measure.words());
+        parts.push(Part::field(key, PLUS, shown, editor));
     }
     parts.push(Part::words(", from"));
     parts.extend(period(count.period));
@@ -257,7 +261,7 @@ pub fn edit(count: &mut Count, key: &str, text: &str, scope: &Scope<'_>) -> Resu
 fn people(text: &str) -> Result<Vec<String>, EditError> {
     let names = text.split(',').map(str::trim).filter(|name| !name.is_empty());
     let names: Result<Vec<String>, _> =
-        names.map(|name| crate::text::name(name).map(|name| name.to_lowercase())).collect();
+        names.map(|name| crate::text::name(name).map(|name| crate::text::fold(&name))).collect();
     let names = names.map_err(|error| input(PEOPLE, text).refuse(format!("has a name that {error}")))?;
     if names.len() > MOST_PEOPLE {
         return Err(input(PEOPLE, text).refuse(format!("takes at most {MOST_PEOPLE} names")));
@@ -273,7 +277,9 @@ fn narrow(count: &mut Count, text: &str, scope: &Scope<'_>) -> Result<(), EditEr
     let only = &mut count.only;
     let newest = || {
         let facts = scope.book.facts(crate::calendar::Span::ALL, u16::MAX).rev();
-        let name = facts.filter_map(|fact| scope.book.names().get(fact.who)).map(|one| one.folded.clone()).next();
+        let names = scope.book.names();
+        let name =
+            facts.filter_map(Fact::person).find_map(|one| names.get(names.person(one))).map(|one| one.folded.clone());
         vec![name.unwrap_or_else(|| "somebody".into())]
     };
     match text {

@@ -1,24 +1,29 @@
 //! Counts that are no plain sums: levels, running totals, and what a game reports.
 
 use super::{Count, Tally};
-use crate::book::{Book, Fact, instant};
+use crate::book::words::Word;
+use crate::book::{Book, What, instant};
 use crate::calendar::Span;
 use crate::happening::Kind;
 use crate::measure::Measure;
 use crate::widgets::Settings;
 use std::collections::HashMap;
 
-fn newest<'a>(name: &str, span: Span, book: &'a Book) -> Option<&'a Fact> {
-    let what = book.words().find(name)?;
-    book.facts(span, Kind::Gauge.bit()).rev().find(|fact| fact.what == what && book.stands(fact))
+/// The newest reading of a level within the span: its value, and when it was read.
+fn newest(name: &str, span: Span, book: &Book) -> Option<(i64, i64)> {
+    let wanted = book.words().find(name)?;
+    book.facts(span, Kind::Gauge.bit()).rev().filter(|fact| book.stands(fact)).find_map(|fact| match fact.what {
+        What::Gauge { level, value } if level == wanted => Some((value, fact.at)),
+        _ => None,
+    })
 }
 
 /// The newest value of a level within the span.
 pub(super) fn level(name: &str, span: Span, book: &Book) -> Tally {
-    newest(name, span, book).map_or_else(Tally::default, |fact| Tally {
-        sum: i128::from(fact.number),
+    newest(name, span, book).map_or_else(Tally::default, |(value, at)| Tally {
+        sum: i128::from(value),
         lines: 1,
-        latest: Some(fact.at),
+        latest: Some(at),
         ..Tally::default()
     })
 }
@@ -33,13 +38,13 @@ pub(super) fn running(
     settings: &Settings,
 ) -> Tally {
     let base = newest(name, span, book);
-    let since = base.map(|fact| instant(fact.at));
+    let since = base.map(|(_, at)| instant(at));
     let on = Count { what: super::What::Sum(measure), ..count.clone() };
     let mut tally = on.recount(span.within(since, None), book, settings);
-    if let Some(base) = base {
-        tally.sum += i128::from(base.number);
+    if let Some((value, at)) = base {
+        tally.sum += i128::from(value);
         tally.lines += 1;
-        tally.latest = tally.latest.max(Some(base.at));
+        tally.latest = tally.latest.max(Some(at));
     }
     tally
 }
@@ -49,16 +54,17 @@ pub(super) fn running(
 /// total that falls was reset by the game: counting goes on from there.
 pub(super) fn statistic(name: &str, span: Span, book: &Book) -> Tally {
     let mut tally = Tally::default();
-    let Some(what) = book.words().find(name) else { return tally };
-    let mut last: HashMap<(u32, Option<&str>), i64> = HashMap::new();
+    let Some(wanted) = book.words().find(name) else { return tally };
+    let mut last: HashMap<(Word, Option<Word>), i64> = HashMap::new();
     for fact in book.facts(Span { from: None, ..span }, Kind::Stat.bit()) {
-        if fact.what != what || !book.stands(fact) {
+        let What::Stat { player, character, stat, total } = fact.what else { continue };
+        if stat != wanted || !book.stands(fact) {
             continue;
         }
-        let before = last.insert((fact.who, fact.text.as_deref()), fact.number);
+        let before = last.insert((player, character), total);
         if span.contains(instant(fact.at)) {
-            let grown = before.map_or(0, |before| fact.number - before).max(0);
-            tally.sum += i128::from(grown);
+            let grown = before.map_or(0, |before| i128::from(total) - i128::from(before)).max(0);
+            tally.sum += grown;
             tally.lines += 1;
             tally.latest = Some(fact.at);
         }

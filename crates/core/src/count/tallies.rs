@@ -3,6 +3,7 @@
 
 use super::{Count, Ranked, Tally, What};
 use crate::Instant;
+use crate::book::names::Moved;
 use crate::book::{Book, Change, Fact};
 use crate::calendar::{Period, Span};
 use crate::happening::Kind;
@@ -54,15 +55,24 @@ impl Tallies {
 
     /// Takes up a change of the book, and names the widgets that it touches.
     pub fn take(&mut self, change: &Change, book: &Book, settings: &Settings) -> BTreeSet<WidgetId> {
-        match change {
-            Change::Nothing => BTreeSet::new(),
-            Change::Added(fact) => self.add(fact, book, settings),
-            Change::Kinds(kinds) => {
-                let bits = kinds.iter().fold(0, |bits, kind| bits | kind.bit());
-                self.forget(|count| count.kinds() & bits != 0)
-            }
-            Change::Shows => self.forget(|count| count.period == Period::ThisShow),
+        let mut touched = BTreeSet::new();
+        if change.kinds != 0 {
+            touched.extend(self.forget(|count| count.kinds() & change.kinds != 0));
         }
+        if change.shows {
+            touched.extend(self.forget(|count| count.period == Period::ThisShow));
+        }
+        if change.people.regrouped {
+            touched.extend(self.forget(Count::asks_who));
+        }
+        // Whoever is told of by name, wherever that is.
+        if change.people != Moved::default() {
+            touched.extend(self.slots.iter().flat_map(|slot| &slot.widgets));
+        }
+        if let Some(fact) = &change.added {
+            touched.extend(self.add(fact, book, settings));
+        }
+        touched
     }
 
     /// Everything is counted anew when next asked.
@@ -81,13 +91,14 @@ impl Tallies {
 
     fn add(&mut self, fact: &Fact, book: &Book, settings: &Settings) -> BTreeSet<WidgetId> {
         let mut touched = BTreeSet::new();
-        let Some(places) = self.by_kind.get(&fact.kind) else { return touched };
+        let Some(places) = self.by_kind.get(&fact.kind()) else { return touched };
         for place in places {
             let slot = &mut self.slots[*place];
             let is_sum = matches!(slot.count.what, What::Sum(_));
             match &mut slot.kept {
                 Some((span, tally)) if is_sum => {
-                    if slot.count.add(tally, fact, *span, book, settings) {
+                    let counts = slot.count.add(tally, fact, *span, book, settings);
+                    if counts || slot.count.may_have_turned(*span, fact) {
                         touched.extend(&slot.widgets);
                     }
                 }
@@ -110,9 +121,13 @@ impl Tallies {
             let span = slot.count.span(settings, book, now);
             match &mut slot.kept {
                 Some((kept, _)) if *kept == span => {}
-                Some((kept, tally)) if slot.count.can_leave() && kept.to == span.to && kept.from <= span.from => {
+                Some((kept, tally)) if slot.count.can_leave() && moves_on(*kept, span) => {
                     let gone = Span { from: kept.from, to: span.from };
                     slot.count.leave(tally, gone, *kept, book, settings);
+                    let come = Span { from: kept.to, to: span.to };
+                    for fact in book.facts(come, slot.count.kinds()).filter(|_| kept.to.is_some()) {
+                        slot.count.add(tally, fact, span, book, settings);
+                    }
                     *kept = span;
                 }
                 kept => *kept = Some((span, slot.count.recount(span, book, settings))),
@@ -141,4 +156,15 @@ impl Tallies {
             _ => count.recount(span, book, settings),
         }
     }
+}
+
+/// Whether a span is the same stretch of time as another, or a part of it and what comes after it, so
+/// that facts only leave at its beginning and come at its end.
+fn moves_on(before: Span, after: Span) -> bool {
+    let meets = before.to.is_none_or(|to| after.from.is_none_or(|from| from <= to));
+    let ends = match (before.to, after.to) {
+        (Some(before), Some(after)) => before <= after,
+        (before, after) => before == after,
+    };
+    before.from <= after.from && meets && ends
 }

@@ -2,26 +2,22 @@
 //! becomes one line.
 
 use crate::Instant;
-use crate::book::names::NOBODY;
-use crate::book::{Fact, instant};
-use crate::calendar::{Period, Span};
-use crate::count::{Count, Verdict};
+use crate::book::Fact;
+use crate::calendar::Period;
+use crate::count::Count;
 use crate::happening::Kind;
-use crate::language::Language;
+use crate::language::{Language, age_changes_at};
 use crate::measure::{Measure, Unit};
 use crate::money::Money;
 use crate::sentence::{EditError, Editor, Part};
 use crate::template::{self, Run, Values};
 use crate::widgets::{SAMPLE_NAMES, Scope, input};
+use fold::{Fold, Folding};
 use serde::{Deserialize, Serialize};
-use std::collections::{BTreeMap, HashMap};
+use std::collections::BTreeMap;
 
+mod fold;
 mod words;
-
-/// Same giver's gifts within so many microseconds become one line.
-const GIFTS: i64 = 10_000_000;
-/// So many of the newest entries are looked at for lines.
-const LOOKED_AT: usize = 1_000;
 
 /// See the module.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
@@ -79,17 +75,6 @@ impl Line {
     }
 }
 
-/// Entries that become one line.
-struct Fold<'a> {
-    first: &'a Fact,
-    newest: &'a Fact,
-    times: u64,
-    number: i64,
-    /// Given subscriptions that belong to a gift are counted by it.
-    given: i64,
-    money: Option<Money>,
-}
-
 impl Telling {
     /// The kinds that can be told.
     pub const KINDS: [Kind; 8] =
@@ -121,33 +106,16 @@ impl Telling {
     /// entries of a kind within it become one.
     #[must_use]
     pub fn lines(&self, period: Period, fold: u32, most: usize, scope: &Scope<'_>) -> Vec<Told> {
-        let counts: Vec<(Kind, Count)> = self.told().zip(self.counts(period)).collect();
-        let span = counts.first().map_or(Span::NEVER, |(_, count)| scope.span(count));
-        let kinds = counts.iter().fold(0, |bits, (kind, _)| bits | kind.bit());
-        let is_told = |fact: &&Fact| {
-            counts.iter().any(|(kind, count)| {
-                *kind == fact.kind && matches!(count.judge(fact, span, scope.book, scope.settings), Verdict::Counts(_))
-            })
-        };
-        let window = i64::from(fold) * 1_000_000;
-        let mut newest = scope.book.facts(span, kinds).rev().filter(is_told);
-        let mut facts: Vec<&Fact> = Vec::new();
-        let mut folds;
-        // Most often a few hundred tell all: until the oldest line shown can have no earlier part.
-        let mut look_at = (most * 4).clamp(100, LOOKED_AT.max(most));
-        loop {
-            facts.extend(newest.by_ref().take(look_at - facts.len()));
-            folds = facts.iter().rev().fold(Folds::default(), |folds, fact| folds.take(fact, window, scope));
-            let oldest_shown = folds.list.len().checked_sub(most).map(|skip| folds.list[skip].first.at);
-            let whole = facts.last().zip(oldest_shown).is_some_and(|(last, shown)| shown - last.at > window.max(GIFTS));
-            if whole || facts.len() < look_at || look_at >= LOOKED_AT.max(most) {
-                break;
-            }
-            look_at = (look_at * 3).min(LOOKED_AT.max(most));
-        }
-        let folds = folds.list;
-        let skip = folds.len().saturating_sub(most);
-        folds.iter().skip(skip).map(|fold| fold.told(scope)).collect()
+        Folding::new(self, period, fold, scope).newest(most).iter().map(|fold| fold.told(scope)).collect()
+    }
+
+    /// When the lines of a period next change without any entry; `told` are those on show.
+    #[must_use]
+    pub fn wakes_at(&self, period: Period, told: &[Told], scope: &Scope<'_>) -> Option<Instant> {
+        let counts = self.counts(period);
+        let turns = counts.iter().filter_map(|count| count.wakes_at(scope.settings, scope.book, scope.now));
+        let ages = told.iter().filter(|_| self.ages()).map(|one| age_changes_at(one.at, scope.now));
+        turns.chain(ages).min()
     }
 
     /// A line in words.
@@ -161,8 +129,7 @@ impl Telling {
     }
 
     /// Whether any line says how long ago it was.
-    #[must_use]
-    pub fn ages(&self) -> bool {
+    fn ages(&self) -> bool {
         let own = self.kinds.values().map(|manner| &manner.template);
         own.chain([&self.common]).any(|source| template::mentions(source, "ago"))
     }
@@ -294,135 +261,10 @@ pub fn has_size(kind: Kind) -> bool {
     matches!(kind, Kind::Gift | Kind::Tip | Kind::Cheer | Kind::Raid | Kind::Purchase)
 }
 
-/// Whose a fact is, as far as folding goes: a given subscription belongs to its giver.
-fn whose(fact: &Fact, scope: &Scope<'_>) -> u32 {
-    scope.book.names().person(if fact.given() { fact.what } else { fact.who })
-}
-
-fn is_gift(fact: &Fact) -> bool {
-    fact.kind == Kind::Gift || fact.given()
-}
-
-/// What entries must have in common to become one line: whose they are, whether they are gifts, and
-/// otherwise of which kind, about what, and of which tier.
-type Common = (u32, bool, Option<(Kind, u32, u8)>);
-
-/// Lines in the making, in the order of their first entries.
-#[derive(Default)]
-struct Folds<'a> {
-    list: Vec<Fold<'a>>,
-    /// The newest line of all that have so much in common.
-    open: HashMap<Common, usize>,
-}
-
-impl<'a> Folds<'a> {
-    /// Takes the next fact in order of time.
-    fn take(mut self, fact: &'a Fact, window: i64, scope: &Scope<'_>) -> Self {
-        let (who, gift, money) = (whose(fact, scope), is_gift(fact), scope.book.money(fact));
-        let window = if gift { GIFTS.max(window) } else { window };
-        let common = (who, gift, (!gift).then_some((fact.kind, fact.what, fact.tier)));
-        let fold = self.open.get(&common).and_then(|place| self.list.get_mut(*place));
-        let joins = |fold: &&mut Fold<'_>| {
-            let addable =
-                money.is_none() || sum(fold.money, money).is_some() || (priced(fold, scope) && fact.priced().is_some());
-            window > 0 && who != NOBODY && fact.at - fold.first.at <= window && addable
-        };
-        match fold.filter(joins) {
-            Some(fold) => fold.join(fact, money, scope),
-            None => {
-                self.open.insert(common, self.list.len());
-                let (number, given) = if fact.given() { (0, 1) } else { (fact.number, 0) };
-                self.list.push(Fold { first: fact, newest: fact, times: 1, number, given, money });
-            }
-        }
-        self
-    }
-}
-
-fn sum(one: Option<Money>, other: Option<Money>) -> Option<Money> {
-    let (one, other) = (one?, other?);
-    (one.currency == other.currency).then_some(())?;
-    Some(Money { minor: one.minor.checked_add(other.minor)?, currency: one.currency })
-}
-
-/// Whether a fold's money is, or can be, told in the channel's currency.
-fn priced(fold: &Fold<'_>, scope: &Scope<'_>) -> bool {
-    match fold.times {
-        1 => fold.first.priced().is_some(),
-        _ => fold.money.is_some_and(|money| money.currency == scope.settings.currency),
-    }
-}
-
-impl<'a> Fold<'a> {
-    fn join(&mut self, fact: &'a Fact, money: Option<Money>, scope: &Scope<'_>) {
-        if money.is_some() {
-            self.money = sum(self.money, money).or_else(|| {
-                let base = |fact: &Fact| fact.priced().map(|minor| Money { minor, currency: scope.settings.currency });
-                let so_far = if self.times == 1 { base(self.first) } else { self.money };
-                sum(so_far, base(fact))
-            });
-        }
-        if fact.kind == Kind::Sub && fact.given() {
-            self.given += 1;
-        } else if fact.kind != Kind::Sub {
-            self.number = self.number.saturating_add(fact.number);
-        }
-        (self.times, self.newest) = (self.times + 1, fact);
-    }
-
-    fn told(&self, scope: &Scope<'_>) -> Told {
-        let fact = self.newest;
-        // One subscription that was given is told by its receiver, several by their giver.
-        let by_giver = is_gift(self.first) && (self.number > 0 || self.given > 1);
-        let kind = if by_giver { Kind::Gift } else { self.first.kind };
-        // The subscriptions of a gift come besides it, so the two are never added up.
-        let number = if by_giver { self.number.max(self.given) } else { self.number };
-        let name = |who: u32| scope.name(scope.book.names().person(who));
-        let giver = if fact.given() { name(fact.what) } else { String::new() };
-        let word = |kinds: &[Kind]| {
-            let known = scope.book.words().get(fact.what).filter(|_| kinds.contains(&kind));
-            known.unwrap_or_default().to_owned()
-        };
-        let amount = match (self.money, kind) {
-            (Some(money), _) => scope.language.money(money),
-            (None, Kind::Gift | Kind::Cheer | Kind::Raid) => scope.language.number(number),
-            _ => String::new(),
-        };
-        let figure = match self.money {
-            Some(money) => template::figure(Unit::Money(money.currency), money.minor),
-            None => template::figure(Unit::Things, number),
-        };
-        let of = |wanted: &[Kind]| if wanted.contains(&kind) { number } else { 0 };
-        Told {
-            key: self.first.seq,
-            kind,
-            at: instant(fact.at),
-            values: Values {
-                name: if by_giver { name(whose(self.first, scope)) } else { name(fact.who) },
-                amount,
-                figure,
-                count: of(&[Kind::Gift, Kind::Purchase]),
-                points: of(&[Kind::Cheer, Kind::Reward]),
-                viewers: of(&[Kind::Raid]),
-                tier: fact.tier,
-                months: if kind == Kind::Sub { fact.number } else { 0 },
-                message: fact.text.as_deref().unwrap_or_default().to_owned(),
-                item: word(&[Kind::Reward, Kind::Purchase]),
-                giver: if by_giver { String::new() } else { giver },
-                kind: words::kind(scope.language, kind).to_owned(),
-                times: self.times,
-                ago: scope.language.ago((scope.now - instant(fact.at)).num_seconds()),
-            },
-        }
-    }
-}
-
 /// What stands in the places of a template about one entry.
 #[must_use]
 pub fn fact_values(fact: &Fact, scope: &Scope<'_>) -> Values {
-    let (number, given) = if fact.given() { (0, 1) } else { (fact.number, 0) };
-    let fold = Fold { first: fact, newest: fact, times: 1, number, given, money: scope.book.money(fact) };
-    fold.told(scope).values
+    Fold::of(fact, scope).told(scope).values
 }
 
 /// A line made up for trying a look.

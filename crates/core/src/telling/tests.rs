@@ -1,4 +1,5 @@
 use super::*;
+use crate::calendar::Span;
 use crate::entry::{Body, Entry};
 use crate::fixtures::{World, entry};
 use crate::happening::{Actor, Happening, Tier};
@@ -178,8 +179,8 @@ proptest! {
             let times: u64 = told().map(|line| line.values.times).sum();
             prop_assert_eq!(times, of_kind().count() as u64);
             let recorded: i64 = match kind {
-                Kind::Tip => of_kind().filter_map(Fact::priced).sum(),
-                _ => of_kind().map(|fact| fact.number).sum(),
+                Kind::Tip => of_kind().filter_map(|fact| fact.coins().and_then(crate::book::Coins::priced)).sum(),
+                _ => of_kind().map(|fact| fact.number().unwrap()).sum(),
             };
             #[allow(clippy::cast_possible_truncation)]
             let shown: i64 = match kind {

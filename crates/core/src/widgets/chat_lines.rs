@@ -9,7 +9,7 @@ use crate::explain::Slip;
 use crate::look::Shape;
 use crate::look::tokens::{ENTERING, LINES, PLATE, TEXT, TITLED};
 use crate::sentence::{EditError, Editor, Part};
-use crate::text;
+use crate::text::{self, fold};
 use crate::view::View;
 use chrono::TimeDelta;
 use serde::{Deserialize, Serialize};
@@ -87,15 +87,30 @@ fn defused(text: &str) -> String {
     text.split_whitespace().map(|word| if is_address(word) { "(link)" } else { word }).collect::<Vec<_>>().join(" ")
 }
 
+/// Text as it is compared with hidden words: folded, apostrophes in one form, with single blanks.
+fn spoken(text: &str) -> String {
+    let folded = fold(text).replace(['’', 'ʼ'], "'");
+    folded.split_whitespace().collect::<Vec<_>>().join(" ")
+}
+
+/// Whether a text holds some words, not as a part of longer ones: `sham` is not in `shame`. What is no
+/// letter or figure, such as an emoji, may stand anywhere.
+fn says(text: &str, hidden: &str) -> bool {
+    let in_word = |c: Option<char>| c.is_some_and(|c| c.is_alphanumeric() || c == '_');
+    let (first, last) = (hidden.chars().next(), hidden.chars().next_back());
+    text.match_indices(hidden).any(|(at, found)| {
+        let (before, after) = (text[..at].chars().next_back(), text[at + found.len()..].chars().next());
+        let goes_on = in_word(first) && in_word(before) || in_word(last) && in_word(after);
+        !goes_on
+    })
+}
+
 impl ChatLines {
     fn hides(&self, line: &ChatLine) -> bool {
-        let (name, text) = (line.name.to_lowercase(), line.text.to_lowercase());
-        let words = || text.split(|c: char| !c.is_alphanumeric() && c != '_');
+        let (name, text) = (fold(&line.name), spoken(&line.text));
         (self.hide_commands && line.text.trim_start().starts_with('!'))
             || self.hidden_people.contains(&name)
-            || self.hidden_words.iter().any(|hidden| {
-                if hidden.contains(' ') { text.contains(hidden) } else { words().any(|word| word == hidden) }
-            })
+            || self.hidden_words.iter().any(|hidden| says(&text, hidden))
     }
 
     fn alive(&self, line: &ChatLine, now: Instant) -> bool {
@@ -121,7 +136,7 @@ fn list(label: &'static str, all: &str) -> Result<Vec<String>, EditError> {
     if parts.len() > MOST_HIDDEN {
         return Err(input(label, all).refuse(format!("are more than {MOST_HIDDEN}")));
     }
-    let one = |part: &str| text::name(part).map(|part| part.to_lowercase());
+    let one = |part: &str| text::name(part).map(|part| spoken(&part));
     let parts: Result<Vec<String>, _> = parts.into_iter().map(one).collect();
     parts.map_err(|error| input(label, all).refuse(format!("have one that {error}")))
 }
@@ -239,7 +254,7 @@ impl Family for ChatLines {
         Slip {
             terms: vec![
                 ("Lines of chat at hand".into(), lines().count().to_string()),
-                ("Hidden by what you chose".into(), format!("−{hidden}")),
+                ("Hidden by what you chose".into(), format!("-{hidden}")),
             ],
             shown: format!("{} lines", view.lines.len()),
             span: "Chat is heard, not recorded; it begins anew with the program".into(),
@@ -289,6 +304,18 @@ mod tests {
         let hide = [("people", "troll_1"), ("words", "sham, the points of")];
         assert_eq!(text(&world, &hide), "oatcake_jo: shame about the points\nkestrel_oak: choo");
         assert_eq!(text(&world, &[("most", "1")]), "kestrel_oak: choo");
+        for (said, hidden) in [
+            ("what an f-word!", "f-word"),
+            ("I don’t think so", "don't"),
+            ("look🤡here", "🤡"),
+            ("a GOOD   show", "good show"),
+            ("no\u{200b}pe", "nope"),
+        ] {
+            assert_eq!(text(&self::world(&[("ninepins", said)]), &[("words", hidden)]), "", "{said}");
+        }
+        for (said, hidden) in [("half-words", "f-word"), ("shame", "sham"), ("wonderful", "under")] {
+            assert_ne!(text(&self::world(&[("ninepins", said)]), &[("words", hidden)]), "", "{said}");
+        }
         assert!(text(&world, &[("commands", "show")]).starts_with("ninepins: !derail"));
         assert_eq!(text(&world, &[("life", "0:20")]), "oatcake_jo: shame about the points\nkestrel_oak: choo");
     }

@@ -2,7 +2,6 @@
 
 use super::{Family, NoActs, Scope, Settings, input, no_such_part};
 use crate::Instant;
-use crate::book::names::NOBODY;
 use crate::calendar::Period;
 use crate::chat::Role;
 use crate::count::{Count, Keep, Verdict, sentence as counting};
@@ -153,10 +152,11 @@ impl CrowdWall {
         let span = scope.span(&count);
         let mut seen = BTreeSet::new();
         let counts = |fact: &&crate::book::Fact| {
-            fact.who != NOBODY && matches!(count.judge(fact, span, scope.book, scope.settings), Verdict::Counts(_))
+            fact.person().is_some() && matches!(count.judge(fact, span, scope.book, scope.settings), Verdict::Counts(_))
         };
         let people = scope.book.facts(span, count.kinds()).rev().filter(counts);
-        let people = people.map(|fact| scope.book.names().person(fact.who)).filter(|who| seen.insert(*who));
+        let people = people.filter_map(crate::book::Fact::person).map(|one| scope.book.names().person(one));
+        let people = people.filter(|who| seen.insert(*who));
         people.take(self.room()).map(|who| scope.name(who)).collect()
     }
 
@@ -294,11 +294,7 @@ impl Family for CrowdWall {
 
     fn wakes_at(&self, _: &NoActs, scope: &Scope<'_>) -> Option<Instant> {
         match self.count() {
-            Some(count) => {
-                let span = scope.span(&count);
-                let leaves = count.next_leave(span, scope.book, scope.settings);
-                span.to.into_iter().chain(leaves).filter(|at| *at > scope.now).min()
-            }
+            Some(count) => scope.wakes_at(&count),
             None => {
                 let minutes = TimeDelta::minutes(i64::from(self.minutes));
                 let leaves = scope.chat.newest().map(|(_, _, line)| line.at + minutes);

@@ -66,6 +66,14 @@ pub struct Row {
     pub share: f64,
 }
 
+/// Somebody in their place.
+struct Placed {
+    key: u64,
+    rank: usize,
+    sum: i128,
+    name: String,
+}
+
 impl LeaderboardView {
     /// The places, each on a line of its own.
     #[must_use]
@@ -84,19 +92,19 @@ impl Leaderboard {
     }
 
     #[allow(clippy::cast_precision_loss, reason = "a bar's length needs no more than a float's digits")]
-    fn of(&self, ranked: &[(Ranked, String)], scope: &Scope<'_>) -> View {
+    fn of(&self, ranked: &[Placed], scope: &Scope<'_>) -> View {
         let unit = self.count.unit(scope.settings);
-        let first = ranked.first().map_or(1, |(first, _)| first.stand.sum.max(1));
-        let row = |(one, name): &(Ranked, String)| Row {
-            key: one.who.into(),
+        let first = ranked.first().map_or(1, |first| first.sum.max(1));
+        let row = |one: &Placed| Row {
+            key: one.key,
             rank: one.rank,
-            name: name.clone(),
+            name: one.name.clone(),
             value: if self.figures {
-                scope.show(unit, i64::try_from(one.stand.sum).unwrap_or(i64::MAX))
+                scope.show(unit, i64::try_from(one.sum).unwrap_or(i64::MAX))
             } else {
                 String::new()
             },
-            share: one.stand.sum as f64 / first as f64,
+            share: one.sum as f64 / first as f64,
         };
         View::Leaderboard(LeaderboardView {
             title: self.title.clone(),
@@ -180,26 +188,27 @@ impl Family for Leaderboard {
 
     fn view(&self, _: &NoActs, scope: &Scope<'_>) -> View {
         let ranked = scope.ranking(&self.count(), self.most as usize);
-        let named: Vec<(Ranked, String)> = ranked.into_iter().map(|one| (one, scope.name(one.who))).collect();
-        self.of(&named, scope)
+        let placed = |one: Ranked| Placed {
+            key: one.who.number(),
+            rank: one.rank,
+            sum: one.stand.sum,
+            name: scope.name(one.who),
+        };
+        self.of(&ranked.into_iter().map(placed).collect::<Vec<_>>(), scope)
     }
 
     fn sample(&self, scope: &Scope<'_>) -> View {
         let whole = i128::from(self.count.unit(scope.settings).whole());
         let names = super::SAMPLE_NAMES.iter().cycle().take(self.most as usize);
-        let ranked = |(place, name): (u32, &&str)| {
+        let placed = |(place, name): (u32, &&str)| {
             let sum = whole * 240 / i128::from(place + 1);
-            let stand = crate::count::Stand { sum, lines: 1, at: 0 };
-            (Ranked { who: place, rank: place as usize, stand }, (*name).to_owned())
+            Placed { key: place.into(), rank: place as usize, sum, name: (*name).to_owned() }
         };
-        self.of(&(1..).zip(names).map(ranked).collect::<Vec<_>>(), scope)
+        self.of(&(1..).zip(names).map(placed).collect::<Vec<_>>(), scope)
     }
 
     fn wakes_at(&self, _: &NoActs, scope: &Scope<'_>) -> Option<Instant> {
-        let count = self.count();
-        let span = scope.span(&count);
-        let leaves = count.next_leave(span, scope.book, scope.settings);
-        span.to.into_iter().chain(leaves).filter(|at| *at > scope.now).min()
+        scope.wakes_at(&self.count())
     }
 
     fn explain(&self, _: &NoActs, scope: &Scope<'_>) -> Slip {
@@ -300,7 +309,7 @@ mod tests {
                 let better = sums.values().filter(|(other, _)| *other > sum).count();
                 prop_assert_eq!(one.rank, better + 1, "the rank is one more than those who gave more");
                 if let Some(next) = ranked.get(place + 1) {
-                    let order = |one: &Ranked| (std::cmp::Reverse(one.stand.sum), one.stand.at);
+                    let order = |one: &Ranked| (std::cmp::Reverse(one.stand.sum), one.stand.since);
                     prop_assert!(order(one) <= order(next));
                 }
             }

@@ -21,6 +21,7 @@ pub use piece::{Definition, Folded, Piece, Setup};
 
 use crate::Instant;
 use crate::book::Book;
+use crate::book::names::Person;
 use crate::calendar::{Calendar, Span};
 use crate::chat::Chat;
 use crate::count::{Count, Ranked, Tallies, Tally};
@@ -97,9 +98,9 @@ impl Scope<'_> {
         self.tallies.ranking(count, most, self.book, self.settings, self.now)
     }
 
-    /// The name of somebody by their place.
+    /// The name under which somebody is shown.
     #[must_use]
-    pub fn name(&self, who: u32) -> String {
+    pub fn name(&self, who: Person) -> String {
         let known = self.book.names().get(who).map(|one| one.name.clone());
         known.unwrap_or_else(|| self.language.on_air().somebody.to_owned())
     }
@@ -108,6 +109,12 @@ impl Scope<'_> {
     #[must_use]
     pub fn span(&self, count: &Count) -> Span {
         count.span(self.settings, self.book, self.now)
+    }
+
+    /// When the figure of a count next changes without any entry.
+    #[must_use]
+    pub fn wakes_at(&self, count: &Count) -> Option<Instant> {
+        count.wakes_at(self.settings, self.book, self.now)
     }
 
     /// The figure of a count.

@@ -210,9 +210,7 @@ impl Family for Ticker {
     }
 
     fn wakes_at(&self, _: &NoActs, scope: &Scope<'_>) -> Option<Instant> {
-        let ages = self.telling.ages().then(|| scope.now + chrono::TimeDelta::minutes(1));
-        let turns = self.telling.counts(self.period).first().and_then(|count| scope.span(count).to);
-        ages.into_iter().chain(turns).filter(|at| *at > scope.now).min()
+        self.telling.wakes_at(self.period, &self.told(scope), scope)
     }
 
     fn explain(&self, _: &NoActs, scope: &Scope<'_>) -> Slip {

@@ -208,12 +208,7 @@ impl Family for Total {
     }
 
     fn wakes_at(&self, _: &NoActs, scope: &Scope<'_>) -> Option<Instant> {
-        let next = |column: &Column| {
-            let span = scope.span(&column.count);
-            let leaves = column.count.next_leave(span, scope.book, scope.settings);
-            span.to.into_iter().chain(leaves).filter(|at| *at > scope.now).min()
-        };
-        self.columns.iter().filter_map(next).min()
+        self.columns.iter().filter_map(|column| scope.wakes_at(&column.count)).min()
     }
 
     fn explain(&self, _: &NoActs, scope: &Scope<'_>) -> Slip {

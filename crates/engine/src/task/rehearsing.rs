@@ -49,7 +49,7 @@ impl Task {
         let judge = |count: Count| {
             let entry = newest.as_ref()?;
             let fact = book.find(entry.happened_at, entry.seq)?;
-            (count.kinds() & fact.kind.bit() != 0).then_some(())?;
+            (count.kinds() & fact.kind().bit() != 0).then_some(())?;
             Some(match count.judge(fact, scope.span(&count), book, settings) {
                 Verdict::Counts(worth) => (count.unit(settings).show(worth), true),
                 Verdict::LeftOut(reason) => (reason.words().to_owned(), false),

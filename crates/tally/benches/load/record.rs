@@ -68,19 +68,19 @@ pub async fn measure(report: &mut Report) {
     let goal = program.widget("Turntable motor");
     let began = Instant::now();
     program.again();
-    program.shows(&goal, "£212.50 of £350 (60 %)").await;
+    program.shows(&goal, "£212.50 of £350 (60%)").await;
     let replayed = began.elapsed();
     program.stop();
     let mut starts = Vec::new();
     for _ in 0..3 {
         let began = Instant::now();
         program.again();
-        program.shows(&goal, "£212.50 of £350 (60 %)").await;
+        program.shows(&goal, "£212.50 of £350 (60%)").await;
         starts.push(began.elapsed().as_secs_f64());
         program.stop();
     }
     program.again();
-    program.shows(&goal, "£212.50 of £350 (60 %)").await;
+    program.shows(&goal, "£212.50 of £350 (60%)").await;
     report.add(
         "start to ready with 1,000,000 entries",
         format!("{:.2} s", median(starts)),

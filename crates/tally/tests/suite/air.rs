@@ -33,7 +33,7 @@ async fn values_can_be_read_as_text_and_as_json() {
     let answer = reqwest::get(goal["read_url"].as_str().unwrap()).await.unwrap();
     assert_eq!(answer.headers()["access-control-allow-origin"], "*");
     let value: Value = answer.json().await.unwrap();
-    assert_eq!(value["text"], "£212.50 of £350 (60 %)");
+    assert_eq!(value["text"], "£212.50 of £350 (60%)");
     assert_eq!(value["family"], "goal");
     assert_eq!(
         (&value["value_units"], &value["target_units"], &value["percent"]),

@@ -43,7 +43,7 @@ async fn widgets_are_listed_with_values_and_levers() {
     assert_eq!(status, 200);
     let widgets = list["widgets"].as_array().unwrap();
     assert_eq!(widgets.len(), 14);
-    assert_eq!(widgets[0]["text"], "£212.50 of £350 (60 %)");
+    assert_eq!(widgets[0]["text"], "£212.50 of £350 (60%)");
     assert_eq!(
         widgets[2]["actions"][1],
         json!({"action": "add", "value": null, "label": "+1", "ready": true, "main": true})

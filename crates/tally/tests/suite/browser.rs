@@ -66,7 +66,7 @@ async fn a_show_from_signing_in_to_a_restart() {
     browser.shows("[data-part=target] .part-shown", "£425").await;
     // Tried on the stage; what is on air stays until it is put there.
     browser.shows(".stage-tried .goal-of", "of £425").await;
-    browser.shows(".stage-tried .goal-percent", "50 %").await;
+    browser.shows(".stage-tried .goal-percent", "50%").await;
     browser.shows("#bar", "not on air yet").await;
     browser.to(&goal).await;
     browser.run("window.untouched = true").await;
@@ -200,7 +200,7 @@ async fn voiding_a_tip_in_the_ledger_moves_the_page_on_air_and_can_be_mended() {
     browser.shows(&format!("#line-{line} .ledger-void"), "It should not count").await;
     browser.to(&goal).await;
     browser.shows(".goal-value", "£300").await;
-    assert_eq!(program.text(&program.widget("Turntable motor")).await, "£300 of £350 (85 %)");
+    assert_eq!(program.text(&program.widget("Turntable motor")).await, "£300 of £350 (85%)");
     browser.close().await;
 }
 

@@ -142,7 +142,7 @@ async fn whatever_changes_something_needs_the_token_of_the_page() {
     for path in ["/widgets/1/edit", "/widgets/1/put-on-air", "/widgets/1/clips?name=x", "/clips/x/remove"] {
         assert_eq!(visitor.post(path, "forged", &edit).await.status(), 403, "{path}");
     }
-    assert_eq!(program.text(&program.widget("Turntable motor")).await, "£212.50 of £350 (60 %)");
+    assert_eq!(program.text(&program.widget("Turntable motor")).await, "£212.50 of £350 (60%)");
     // A page of another site may not listen in either.
     let live = visitor.client.get(format!("{}/live", program.base)).header("origin", "http://elsewhere.example");
     let live = live.header("cookie", visitor.cookie.clone().unwrap()).send().await.unwrap();

@@ -128,7 +128,7 @@ async fn chat_is_read_from_a_real_irc_server_plain_and_encrypted_and_comes_back_
     server.child.kill().unwrap();
     server.child.wait().unwrap();
     shows(&owner, "/feeds", &format!("127.0.0.1:{plain} cannot be reached")).await;
-    program.shows(&program.widget("Turntable motor"), "£212.50 of £350 (60 %)").await;
+    program.shows(&program.widget("Turntable motor"), "£212.50 of £350 (60%)").await;
 }
 
 #[tokio::test(flavor = "multi_thread")]
@@ -152,7 +152,7 @@ async fn a_chat_server_that_talks_nonsense_harms_nothing_else() {
     let page = shows(&owner, "/feeds", "longer than IRC allows").await;
     assert!(page.contains("chat, failing") && page.contains("lamp-barred"));
     Sender::of(&program.demo()["feeds"][0]).deliver(&tip("7.50")).await;
-    program.shows(&program.widget("Turntable motor"), "£220 of £350 (62 %)").await;
+    program.shows(&program.widget("Turntable motor"), "£220 of £350 (62%)").await;
 }
 
 #[tokio::test(flavor = "multi_thread")]
@@ -243,7 +243,7 @@ async fn a_webhook_is_paused_readdressed_and_removed() {
     owner.done("/feeds/1/remove", &[]).await;
     assert_eq!(status(&moved).await, 403);
     assert!(owner.page("/ledger").await.contains("Tip jar"), "what came through it still tells from where");
-    assert_eq!(program.text(&program.widget("Turntable motor")).await, "£215.50 of £350 (61 %)");
+    assert_eq!(program.text(&program.widget("Turntable motor")).await, "£215.50 of £350 (61%)");
 }
 
 #[tokio::test(flavor = "multi_thread")]
@@ -264,7 +264,7 @@ async fn gifts_can_stand_for_their_subscriptions() {
     let told: Value = sender.deliver(&gift("standing")).await;
     assert_eq!(told["accepted"], 6, "the gift and its five subscriptions");
     assert_eq!(sender.deliver(&gift("standing")).await["duplicates"], 6);
-    assert_eq!(program.text(&hands).await, "10 of 40 (25 %)");
+    assert_eq!(program.text(&hands).await, "10 of 40 (25%)");
 }
 
 #[tokio::test(flavor = "multi_thread")]

@@ -30,7 +30,7 @@ async fn refusal(answer: Response, status: u16) -> Value {
 async fn events_are_recorded_once_in_every_mode() {
     let (_database, program, sender) = start();
     let goal = program.widget("Turntable motor");
-    assert_eq!(program.text(&goal).await, "£212.50 of £350 (60 %)");
+    assert_eq!(program.text(&goal).await, "£212.50 of £350 (60%)");
     let first = sender.deliver(&tip_as("t-1", "10.00")).await;
     assert_eq!((&first["accepted"], &first["duplicates"]), (&json!(1), &json!(0)));
     let again = sender.deliver(&tip_as("t-1", "10.00")).await;
@@ -48,7 +48,7 @@ async fn events_are_recorded_once_in_every_mode() {
         .header("ce-source", "/test")
         .header("ce-type", "tally.tip");
     assert_eq!(binary.send().await.unwrap().status(), 200);
-    assert_eq!(program.text(&goal).await, "£229 of £350 (65 %)");
+    assert_eq!(program.text(&goal).await, "£229 of £350 (65%)");
 }
 
 #[tokio::test(flavor = "multi_thread")]
@@ -91,7 +91,7 @@ async fn what_breaks_a_rule_is_refused_whole_and_says_where() {
 
     let after = sender.deliver(&tip("1")).await["last_seq"].clone();
     assert_eq!(after.as_u64(), before.as_u64().map(|seq| seq + 1), "nothing was kept of what was refused");
-    assert_eq!(program.text(&program.widget("Turntable motor")).await, "£214.50 of £350 (61 %)");
+    assert_eq!(program.text(&program.widget("Turntable motor")).await, "£214.50 of £350 (61%)");
 }
 
 #[tokio::test(flavor = "multi_thread")]
@@ -160,13 +160,13 @@ async fn the_stand_in_delivers_twice_and_it_counts_once() {
     let client = reqwest::Client::new();
     let sent = client.post(&jar).header("content-type", "application/x-www-form-urlencoded").body(form).send().await;
     assert_eq!(sent.unwrap().status(), 200);
-    program.shows(&program.widget("Turntable motor"), "£220 of £350 (62 %)").await;
+    program.shows(&program.widget("Turntable motor"), "£220 of £350 (62%)").await;
     crate::kit::until("the second delivery is known", || async {
         let page = reqwest::get(format!("{jar}/deliveries")).await.ok()?.text().await.ok()?;
         page.contains("known already (2 of 2)").then_some(())
     })
     .await;
-    assert_eq!(program.text(&program.widget("Turntable motor")).await, "£220 of £350 (62 %)");
+    assert_eq!(program.text(&program.widget("Turntable motor")).await, "£220 of £350 (62%)");
 }
 
 #[tokio::test(flavor = "multi_thread")]
@@ -200,7 +200,7 @@ async fn the_example_in_shell_works_as_its_readme_says() {
     let sent = std::process::Command::new("bash").args(["-euc", &script]).output().unwrap();
     let said = String::from_utf8_lossy(&sent.stdout).into_owned() + &String::from_utf8_lossy(&sent.stderr);
     assert!(sent.status.success() && said.contains("\"accepted\":1"), "{said}");
-    assert_eq!(program.text(&program.widget("Turntable motor")).await, "£225 of £350 (64 %)");
+    assert_eq!(program.text(&program.widget("Turntable motor")).await, "£225 of £350 (64%)");
 
     let refused = script.replace("12.50", "12.505");
     let sent = std::process::Command::new("bash").args(["-euc", &refused]).output().unwrap();

@@ -14,6 +14,7 @@ use crate::calendar::Period;
 use crate::entry::{Act, Entry};
 use crate::explain::Slip;
 use crate::ids::Seq;
+use crate::language::Language;
 use crate::look::Shape;
 use crate::look::tokens::{PLATE, TEXT, TITLED};
 use crate::measure::Unit;
@@ -102,6 +103,9 @@ pub struct CounterView {
     pub target: Option<i64>,
     /// The target as shown.
     pub target_shown: Option<String>,
+    /// The word between the two.
+    #[serde(skip)]
+    pub of: &'static str,
     /// Whether the value is at the target or beyond.
     pub reached: bool,
 }
@@ -111,7 +115,7 @@ impl CounterView {
     #[must_use]
     pub fn text(&self) -> String {
         match &self.target_shown {
-            Some(target) => format!("{} of {target}", self.shown),
+            Some(target) => format!("{} {} {target}", self.shown, self.of),
             None => self.shown.clone(),
         }
     }
@@ -145,13 +149,14 @@ impl Counter {
         })
     }
 
-    fn of_value(&self, value: i64) -> View {
+    fn of_value(&self, value: i64, language: Language) -> View {
         View::Counter(CounterView {
             title: self.title.clone(),
             value,
-            shown: Unit::Things.show(value),
+            shown: language.number(value),
             target: self.target,
-            target_shown: self.target.map(|target| Unit::Things.show(target)),
+            target_shown: self.target.map(|target| language.number(target)),
+            of: language.on_air().of,
             reached: self.target.is_some_and(|target| value >= target),
         })
     }
@@ -246,12 +251,12 @@ impl Family for Counter {
     }
 
     fn view(&self, state: &State, scope: &Scope<'_>) -> View {
-        self.of_value(self.value(state, scope))
+        self.of_value(self.value(state, scope), scope.language)
     }
 
-    fn sample(&self, _: &Scope<'_>) -> View {
+    fn sample(&self, scope: &Scope<'_>) -> View {
         let some = self.start.saturating_add(self.step.saturating_mul(7));
-        self.of_value(self.within(self.target.map_or(some, |target| some.min(target))))
+        self.of_value(self.within(self.target.map_or(some, |target| some.min(target))), scope.language)
     }
 
     fn wakes_at(&self, state: &State, scope: &Scope<'_>) -> Option<Instant> {

@@ -183,15 +183,11 @@ impl Family for EventList {
     }
 
     fn wakes_at(&self, _: &NoActs, scope: &Scope<'_>) -> Option<Instant> {
-        if self.life == 0 && self.quiet == 0 && !self.telling.ages() {
-            return None;
-        }
         let told = self.alive(scope);
-        let newest = told.last()?.at;
         let dies = told.iter().filter(|_| self.life > 0).map(|told| told.at + seconds(self.life)).min();
-        let hides = (self.quiet > 0).then(|| newest + seconds(self.quiet));
-        let ages = self.telling.ages().then(|| scope.now + TimeDelta::minutes(1));
-        dies.into_iter().chain(hides).chain(ages).filter(|at| *at > scope.now).min()
+        let hides = told.last().filter(|_| self.quiet > 0).map(|newest| newest.at + seconds(self.quiet));
+        let turns = self.telling.wakes_at(self.period, &told, scope);
+        dies.into_iter().chain(hides).chain(turns).filter(|at| *at > scope.now).min()
     }
 
     fn explain(&self, _: &NoActs, scope: &Scope<'_>) -> Slip {

@@ -274,14 +274,10 @@ impl Family for Goal {
     }
 
     fn levers(&self, state: &State, _: Instant) -> Vec<Lever> {
-        if !self.resets() {
-            return Vec::new();
-        }
-        vec![
-            Lever::new("reset", "Reset", true).main(),
-            Lever::new("rearm", "Arm again", true),
-            Lever::new("undo", "Undo", state.log.newest().is_some()),
-        ]
+        let reset = self.resets().then(|| Lever::new("reset", "Reset", true).main());
+        let undo = Lever::new("undo", "Undo", state.log.newest().is_some());
+        let undo = Some(undo).filter(|undo| self.resets() || undo.ready);
+        reset.into_iter().chain([Lever::new("rearm", "Arm again", true)]).chain(undo).collect()
     }
 
     fn tell_in(&mut self, before: &Settings, after: &Settings) {
@@ -312,11 +308,10 @@ impl Family for Goal {
     }
 
     fn wakes_at(&self, state: &State, scope: &Scope<'_>) -> Option<Instant> {
+        // When it closes, its outcome shows.
         let wakes = |aim: &Aim| {
-            let count = aim.count(state, scope.settings);
-            let span = scope.span(&count);
-            let leaves = count.next_leave(span, scope.book, scope.settings);
-            span.to.into_iter().chain(leaves).filter(|at| *at > scope.now).min()
+            let closes = aim.closes(scope.settings).filter(|at| *at > scope.now);
+            scope.wakes_at(&aim.count(state, scope.settings)).into_iter().chain(closes).min()
         };
         // What an hour needs grows by itself.
         let paced = (self.beside == Beside::Pace).then(|| scope.now + chrono::TimeDelta::minutes(1));

@@ -4,7 +4,7 @@ use super::Aim;
 use crate::Instant;
 use crate::book::instant;
 use crate::calendar::Span;
-use crate::count::{Count, Verdict};
+use crate::count::{Count, Verdict, What};
 use crate::measure::Unit;
 use crate::sentence::instant_words;
 use crate::widgets::Scope;
@@ -33,29 +33,35 @@ pub struct Pace {
 
 /// The pace of a goal; none while there are fewer than three entries or ten minutes of data.
 pub(super) fn pace(aim: &Aim, count: &Count, scope: &Scope<'_>) -> Option<Pace> {
-    let (span, tally) = (scope.span(count), scope.tally(count));
+    // A level that was read says nothing of how fast it came about: what was counted over the period does.
+    let coming = match &count.what {
+        What::Sum(_) | What::Statistic(_) => count.clone(),
+        What::Running { measure, .. } => Count { what: What::Sum(*measure), ..count.clone() },
+        What::Level(_) => return None,
+    };
+    let (span, value, tally) = (scope.span(count), aim.value(&scope.tally(count)), scope.tally(&coming));
     if tally.lines < LEAST_LINES {
         return None;
     }
     let counts =
-        |fact: &&crate::book::Fact| matches!(count.judge(fact, span, scope.book, scope.settings), Verdict::Counts(_));
-    let first = instant(scope.book.facts(span, count.kinds()).find(counts)?.at);
-    let now = span.to.map_or(scope.now, |to| to.min(scope.now));
+        |fact: &&crate::book::Fact| matches!(coming.judge(fact, span, scope.book, scope.settings), Verdict::Counts(_));
+    let first = instant(scope.book.facts(span, coming.kinds()).find(counts)?.at);
+    let end = count.ends(span);
+    let now = end.map_or(scope.now, |to| to.min(scope.now));
     let gone = now - first;
     if gone < TimeDelta::minutes(LEAST_MINUTES) {
         return None;
     }
-    let value = aim.value(&tally);
     let (target, _) = aim.target_at(value);
     let missing = i128::from(target.saturating_sub(value).max(0));
-    let left = span.to.filter(|to| *to > now).map(|to| i128::from((to - now).num_microseconds().unwrap_or(i64::MAX)));
+    let left = end.filter(|to| *to > now).map(|to| i128::from((to - now).num_microseconds().unwrap_or(i64::MAX)));
     let gone = i128::from(gone.num_microseconds().unwrap_or(i64::MAX)).max(1);
     let small = |number: i128| i64::try_from(number).unwrap_or(i64::MAX);
     let hour = Span { from: Some(now - TimeDelta::hours(1)), to: span.to }.within(span.from, None);
     let ahead = (missing > 0 && tally.sum > 0).then(|| small(missing * gone / tally.sum));
     Some(Pace {
         needed: left.filter(|_| missing > 0).map(|left| small((missing * HOUR + left - 1) / left)),
-        last_hour: count.recount(hour, scope.book, scope.settings).value(),
+        last_hour: coming.recount(hour, scope.book, scope.settings).value(),
         since_start: small(tally.sum * HOUR / gone),
         at_end: left.map(|left| small(i128::from(value) + tally.sum * left / gone)),
         reached_at: ahead.and_then(|ahead| now.checked_add_signed(TimeDelta::microseconds(ahead))),

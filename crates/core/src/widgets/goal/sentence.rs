@@ -4,9 +4,11 @@
 use super::{Aim, Arrange, Beside, Goal, MOST, Rung, Then};
 use crate::count::sentence as counting;
 use crate::measure::Unit;
+use crate::money;
 use crate::sentence::{EditError, Editor, Part, moment_words, numbered};
 use crate::text;
 use crate::widgets::{Scope, input, no_such_part};
+use rust_decimal::Decimal;
 
 const TITLE: &str = "The title";
 const TARGET: &str = "The target";
@@ -201,9 +203,9 @@ fn edit_aim(aim: &mut Aim, key: &str, text: &str, scope: &Scope<'_>) -> Result<(
         }
         "step" if matches!(aim.then, Then::RaiseBy(_)) => aim.then = Then::RaiseBy(input(STEP, text).in_unit(unit, 1)?),
         "factor" if matches!(aim.then, Then::RaiseTimes(_)) => {
-            let factor: Option<rust_decimal::Decimal> = text.trim().parse().ok();
-            let hundredths =
-                factor.and_then(|factor| i64::try_from((factor * rust_decimal::Decimal::from(100)).trunc()).ok());
+            let factor: Option<Decimal> = money::plain(text.trim(), 2).ok().and_then(|plain| plain.parse().ok());
+            let hundredths = factor.and_then(|factor| factor.checked_mul(Decimal::from(100)));
+            let hundredths = hundredths.and_then(|hundredths| i64::try_from(hundredths.trunc()).ok());
             let within = hundredths.filter(|hundredths| (101..=10_000).contains(hundredths));
             aim.then = Then::RaiseTimes(
                 within

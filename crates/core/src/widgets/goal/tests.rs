@@ -80,10 +80,10 @@ fn targets_are_raised_multiplied_and_climbed_by_the_value_alone() {
 fn one_that_stays_full_shows_no_more_than_its_target() {
     let tips = [tip(1, "2026-11-10T12:00:00Z", 40_000, "GBP")];
     let full = edited(&goal(), &[("then", "full")]);
-    assert_eq!(shown(&full, &tips, "2026-11-24T19:00:00Z").text(), "£350 of £350 (100 %)");
+    assert_eq!(shown(&full, &tips, "2026-11-24T19:00:00Z").text(), "£350 of £350 (100%)");
     let channel = channel(&full, &tips);
     let slip = channel.widget(WidgetId(1)).unwrap().explain(&channel.scope(at("2026-11-24T19:00:00Z")));
-    assert_eq!(slip.terms.last(), Some(&("Beyond the target, where it stays full".to_owned(), "−£70".to_owned())));
+    assert_eq!(slip.terms.last(), Some(&("Beyond the target, where it stays full".to_owned(), "-£70".to_owned())));
     assert_eq!(slip.shown, "£350");
 }
 
@@ -121,7 +121,7 @@ fn several_goals_share_a_widget() {
     let both = edited(&goal(), &edits);
     let tips = [tip(1, "2026-11-10T12:00:00Z", 1_500, "GBP")];
     let text = channel(&both, &tips).view(WidgetId(1), at("2026-11-24T19:00:00Z")).unwrap().text();
-    assert_eq!(text, "Turntable motor: £35 of £350 (10 %), Helpers: 1 of 4 (25 %)");
+    assert_eq!(text, "Turntable motor: £35 of £350 (10%), Helpers: 1 of 4 (25%)");
     let sentence = crate::sentence::plain(&both.sentence(&World::new().scope(at("2026-11-24T19:00:00Z"))));
     assert!(sentence.contains("Helpers counts the number of tips as they come"), "{sentence}");
     assert_eq!(edited(&both, &[("2.more", "drop"), ("arrange", "stacked")]), goal());
@@ -227,11 +227,11 @@ fn value_is_the_starting_amount_and_the_measure_over_the_period() {
         tip(5, "2026-11-20T11:00:00Z", 18_000, "GBP"),
     ];
     let view = shown(&goal(), &entries, "2026-11-24T19:00:00Z");
-    assert_eq!(view.text(), "£212.50 of £350 (60 %)");
+    assert_eq!(view.text(), "£212.50 of £350 (60%)");
     assert_eq!((view.reached, view.outcome), (false, None));
     assert_eq!(view.last_counted_at, Some(at("2026-11-20T11:00:00Z")));
-    assert_eq!(shown(&goal(), &entries, "2026-12-01T05:00:00Z").text(), "£20 of £350 (5 %)");
-    assert_eq!(shown(&goal(), &entries, "2026-12-01T04:59:59Z").text(), "£212.50 of £350 (60 %)");
+    assert_eq!(shown(&goal(), &entries, "2026-12-01T05:00:00Z").text(), "£20 of £350 (5%)");
+    assert_eq!(shown(&goal(), &entries, "2026-12-01T04:59:59Z").text(), "£212.50 of £350 (60%)");
 }
 
 #[test]
@@ -303,7 +303,7 @@ fn subscribers_weigh_by_tier_and_a_gift_counts_once() {
         )
     };
     let entries = [sub(1, 1, false), sub(2, 2, true), sub(3, 3, false), tip(4, "2026-11-10T12:00:00Z", 900, "GBP")];
-    assert_eq!(shown(&weight, &entries, "2026-11-24T19:00:00Z").text(), "28 of 350 (8 %)");
+    assert_eq!(shown(&weight, &entries, "2026-11-24T19:00:00Z").text(), "28 of 350 (8%)");
     let follows = edited(&weight, &[("measure", "count_of_follows")]);
     let follow = entry(5, at("2026-11-11T12:00:00Z"), Body::Happening(Happening::Follow { actor: actor() }));
     assert_eq!(shown(&follows, &[follow], "2026-11-24T19:00:00Z").value, "21");
@@ -383,8 +383,8 @@ fn the_slip_adds_up_and_names_what_was_left_out() {
         [
             "Starting amount: £20",
             "Counted, from 2 lines: £111.50",
-            "Taken out by corrections, 1 line: −£99",
-            "Adjusted by hand, 1 line: −£2.50",
+            "Taken out by corrections, 1 line: -£99",
+            "Adjusted by hand, 1 line: -£2.50",
             "Not priced yet, 1 line: £0",
         ]
     );
@@ -393,7 +393,7 @@ fn the_slip_adds_up_and_names_what_was_left_out() {
     assert_eq!(
         effects,
         [
-            (6, Effect::Counts("−£2.50".into())),
+            (6, Effect::Counts("-£2.50".into())),
             (4, left_out("voided")),
             (3, Effect::Counts("+£12.50".into())),
             (2, left_out("not priced yet")),

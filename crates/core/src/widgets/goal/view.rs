@@ -41,6 +41,12 @@ pub struct AimView {
     pub target_units: i64,
     /// Floored; 100 and more only when the target is reached.
     pub percent: i64,
+    /// The same in words.
+    #[serde(skip)]
+    pub percent_shown: String,
+    /// The word between value and target.
+    #[serde(skip)]
+    pub of: &'static str,
     /// What stands beside the value, in words.
     pub beside: String,
     /// How full it is drawn, 0 to 1.
@@ -87,10 +93,10 @@ pub enum Outcome {
 }
 
 impl AimView {
-    /// `£212.50 of £350 (60 %)`.
+    /// `£212.50 of £350 (60%)`.
     #[must_use]
     pub fn text(&self) -> String {
-        format!("{} of {} ({} %)", self.value, self.target, self.percent)
+        format!("{} {} {} ({})", self.value, self.of, self.target, self.percent_shown)
     }
 }
 
@@ -100,7 +106,7 @@ impl GoalView {
         std::iter::once(&self.first).chain(&self.more)
     }
 
-    /// `£212.50 of £350 (60 %)`; of several with their names.
+    /// `£212.50 of £350 (60%)`; of several with their names.
     #[must_use]
     pub fn text(&self) -> String {
         if self.more.is_empty() {
@@ -145,11 +151,10 @@ impl Aim {
                 let raises = ((value - self.target) / step + 1).min(MOST_RAISES.into());
                 (self.target.saturating_add(step.saturating_mul(raises)), u32::try_from(raises).unwrap_or(MOST_RAISES))
             }
-            Then::RaiseTimes(hundredths) => {
+            Then::RaiseTimes(_) => {
                 let (mut target, mut raises) = (self.target, 0);
                 while value >= target && raises < MOST_RAISES {
-                    let next = i128::from(target) * i128::from(*hundredths) / 100;
-                    target = i64::try_from(next).unwrap_or(i64::MAX).max(target.saturating_add(1));
+                    target = self.raised(target);
                     raises += 1;
                 }
                 (target, raises)
@@ -160,6 +165,36 @@ impl Aim {
                 (next, u32::try_from(reached).unwrap_or(0))
             }
         }
+    }
+
+    /// Of a goal that is raised, the last target that a value reaches. A ladder has a top, and is met there.
+    fn last_reached(&self, value: i64) -> Option<i64> {
+        match &self.then {
+            _ if value < self.target => None,
+            Then::RaiseBy(step) => {
+                let (next, _) = self.target_at(value);
+                Some(next.saturating_sub((*step).max(1)))
+            }
+            Then::RaiseTimes(_) => {
+                let (mut last, mut target) = (self.target, self.target);
+                for _ in 0..MOST_RAISES {
+                    if target > value {
+                        break;
+                    }
+                    last = target;
+                    target = self.raised(target);
+                }
+                Some(last)
+            }
+            Then::CountPast | Then::StayFull | Then::Rungs(_) => None,
+        }
+    }
+
+    /// The target after another, where it is multiplied.
+    fn raised(&self, target: i64) -> i64 {
+        let Then::RaiseTimes(hundredths) = &self.then else { return target };
+        let next = i128::from(target) * i128::from(*hundredths) / 100;
+        i64::try_from(next).unwrap_or(i64::MAX).max(target.saturating_add(1))
     }
 
     fn rungs(&self, value: i64, unit: Unit, scope: &Scope<'_>) -> Vec<RungView> {
@@ -179,11 +214,13 @@ impl Aim {
 
     fn of_value(&self, value: i64, state: &State, beside: Beside, scope: &Scope<'_>) -> AimView {
         let unit = self.count.unit(scope.settings);
-        let (target, level) = self.target_at(value);
-        let reached = value >= target;
-        let shown = if self.then == Then::StayFull { value.min(target) } else { value };
+        let (next, level) = self.target_at(value);
         let closes_at = self.closes(scope.settings);
         let closed = closes_at.filter(|end| *end <= scope.now);
+        // Nothing comes after the end: so what was reached last is what it came to.
+        let target = if closed.is_some() { self.last_reached(value).unwrap_or(next) } else { next };
+        let reached = value >= target;
+        let shown = if self.then == Then::StayFull { value.min(target) } else { value };
         let words = scope.language.on_air();
         let missing = || format!("{} {}", scope.show(unit, target - value), words.to_go);
         let percent = floored_percent(shown, target);
@@ -203,13 +240,15 @@ impl Aim {
             value_units: shown,
             target_units: target,
             percent,
+            percent_shown: scope.language.percent(percent),
+            of: words.of,
             beside,
             share: share(value, target),
             reached,
             level,
             armed: state.armed(),
             rungs: self.rungs(value, unit, scope),
-            outcome: closed.map(|_| if level > 0 { Outcome::Met } else { Outcome::Missed }),
+            outcome: closed.map(|_| if reached { Outcome::Met } else { Outcome::Missed }),
             closes_at,
             last_counted_at: None,
         }

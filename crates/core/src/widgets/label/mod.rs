@@ -10,10 +10,11 @@ use super::{Family, NoActs, Scope, Settings};
 use crate::Instant;
 use crate::book::{Fact, instant};
 use crate::calendar::Period;
-use crate::count::{Count, Keep, Verdict};
+use crate::count::{Count, Keep, Verdict, What};
 use crate::explain::{Slip, span_words, terms_and_lines};
 use crate::happening::Kind;
 use crate::ids::Seq;
+use crate::language::age_changes_at;
 use crate::look::Shape;
 use crate::look::tokens::{PLATE, SIDES, SIGNS, TEXT, TITLED};
 use crate::measure::{Measure, Unit};
@@ -21,7 +22,6 @@ use crate::sentence::{EditError, Part};
 use crate::telling::{Telling, fact_values};
 use crate::template::{self, Run, Values};
 use crate::view::View;
-use chrono::TimeDelta;
 use serde::{Deserialize, Serialize};
 
 /// The words of a label that has none of its own.
@@ -82,6 +82,7 @@ impl LabelView {
 /// What a label is about now.
 struct About {
     key: u64,
+    at: Instant,
     kind: Option<Kind>,
     values: Values,
 }
@@ -104,7 +105,7 @@ impl Label {
         match self.which {
             Which::Latest => {
                 let counts = |fact: &&Fact| {
-                    fact.kind != Kind::Adjust
+                    fact.kind() != Kind::Adjust
                         && matches!(count.judge(fact, span, scope.book, scope.settings), Verdict::Counts(_))
                 };
                 scope.book.facts(span, count.kinds()).rev().filter(counts).nth(self.nth.max(1) as usize - 1)
@@ -123,19 +124,27 @@ impl Label {
             let top = scope.ranking(&count, self.nth.max(1) as usize).get(self.nth.max(1) as usize - 1).copied()?;
             let unit = count.unit(scope.settings);
             let sum = i64::try_from(top.stand.sum).unwrap_or(i64::MAX);
+            let at = instant(top.stand.since.0);
+            let kinds = match count.what {
+                What::Sum(measure) => measure.kinds(),
+                _ => &[],
+            };
+            let of = |kind: Kind| if unit == Unit::Things && kinds == [kind] { sum } else { 0 };
             let values = Values {
                 name: scope.name(top.who),
                 amount: scope.show(unit, sum),
                 figure: template::figure(unit, sum),
                 count: if unit == Unit::Things { sum } else { 0 },
+                points: of(Kind::Cheer),
+                viewers: of(Kind::Raid),
                 times: top.stand.lines.into(),
-                ago: scope.language.ago((scope.now - instant(top.stand.at)).num_seconds()),
+                ago: scope.language.ago((scope.now - at).num_seconds()),
                 ..Values::default()
             };
-            return Some(About { key: top.who.into(), kind: None, values });
+            return Some(About { key: top.who.number(), at, kind: None, values });
         }
         let fact = self.fact(scope)?;
-        Some(About { key: fact.seq, kind: Some(fact.kind), values: fact_values(fact, scope) })
+        Some(About { key: fact.seq, at: instant(fact.at), kind: Some(fact.kind()), values: fact_values(fact, scope) })
     }
 
     fn source(&self) -> &str {
@@ -155,7 +164,7 @@ impl Label {
                 let runs = vec![Run { text: self.placeholder.clone(), strong: false }];
                 LabelView { title, runs, empty: true, key: 0, kind: None }
             }
-            Some(About { key, kind, values }) => {
+            Some(About { key, kind, values, .. }) => {
                 let runs = template::write(self.source(), STANDARD, &values, scope.hand());
                 LabelView { title, runs, empty: false, key, kind }
             }
@@ -167,7 +176,7 @@ impl Label {
     pub fn made_up(&self, scope: &Scope<'_>) -> LabelView {
         let unit = self.count.unit(scope.settings);
         let kind = match self.count.what {
-            crate::count::What::Sum(measure) => measure.kinds().first().copied().unwrap_or(Kind::Follow),
+            What::Sum(measure) => measure.kinds().first().copied().unwrap_or(Kind::Follow),
             _ => Kind::Signal,
         };
         let told = Telling::of(&[kind]).sample(scope).pop();
@@ -176,17 +185,15 @@ impl Label {
             let sum = 75 * unit.whole();
             (values.amount, values.figure) = (scope.show(unit, sum), template::figure(unit, sum));
         }
-        self.of(Some(About { key: 1, kind: Some(kind), values }), scope)
+        self.of(Some(About { key: 1, at: scope.now, kind: Some(kind), values }), scope)
     }
 
     /// When it changes by itself.
     #[must_use]
     pub fn wakes(&self, scope: &Scope<'_>) -> Option<Instant> {
-        let count = self.count();
-        let span = scope.span(&count);
-        let ages = template::mentions(&self.template, "ago").then(|| scope.now + TimeDelta::minutes(1));
-        let leaves = count.next_leave(span, scope.book, scope.settings);
-        span.to.into_iter().chain(leaves).chain(ages).filter(|at| *at > scope.now).min()
+        let ages = template::mentions(&self.template, "ago").then(|| self.about(scope)).flatten();
+        let ages = ages.map(|about| age_changes_at(about.at, scope.now));
+        scope.wakes_at(&self.count()).into_iter().chain(ages).min()
     }
 }
 

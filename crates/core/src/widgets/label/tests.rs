@@ -3,6 +3,7 @@ use crate::entry::Body;
 use crate::fixtures::{World, entry, settings};
 use crate::happening::{Actor, Happening};
 use crate::money::{Currency, Money};
+use chrono::TimeDelta;
 
 fn begin() -> Instant {
     "2026-11-24T19:00:00Z".parse().unwrap()

@@ -140,7 +140,7 @@ fn csv_of(channel: &tally_core::channel::Channel, entries: &[Entry], head: bool)
         };
         let money = one.money_mut().map(|money| *money);
         let converted = money
-            .and(fact.priced())
+            .and(fact.coins().and_then(tally_core::book::Coins::priced))
             .map(|minor| tally_core::money::Money { minor, currency: settings.currency }.to_plain());
         let name = one.name().to_owned();
         let message = one.message().unwrap_or_default().to_owned();
@@ -148,9 +148,14 @@ fn csv_of(channel: &tally_core::channel::Channel, entries: &[Entry], head: bool)
             Happening::Sub { gifted_by: Some(giver), .. } => giver.name.clone(),
             _ => String::new(),
         };
-        let what = channel.book().words().get(fact.what).filter(|_| given_by.is_empty()).unwrap_or_default();
+        let what = fact.word().map(|word| channel.book().words().get(word)).unwrap_or_default();
+        let (months, number) = match &one {
+            Happening::Sub { months, .. } => (months.map(i64::from), None),
+            Happening::Reward { .. } => (None, fact.number()),
+            _ => (None, fact.number().or(Some(1))),
+        };
+        let digits = |number: Option<i64>| number.map(|number| number.to_string()).unwrap_or_default();
         let id = one.actor().and_then(|actor| actor.id.clone()).unwrap_or_default();
-        let is_sub = matches!(one, Happening::Sub { .. });
         let row = [
             entry.seq.to_string(),
             entry.happened_at.to_rfc3339_opts(chrono::SecondsFormat::Secs, true),
@@ -160,9 +165,9 @@ fn csv_of(channel: &tally_core::channel::Channel, entries: &[Entry], head: bool)
             money.map(|money| money.to_plain()).unwrap_or_default(),
             money.map(|money| money.currency.code().to_owned()).unwrap_or_default(),
             converted.unwrap_or_default(),
-            if fact.tier > 0 { fact.tier.to_string() } else { String::new() },
-            if is_sub && fact.number > 0 { fact.number.to_string() } else { String::new() },
-            if is_sub { String::new() } else { fact.number.to_string() },
+            digits(fact.tier().map(|tier| u8::from(tier).into())),
+            digits(months),
+            digits(number),
             what.to_owned(),
             message,
             given_by,

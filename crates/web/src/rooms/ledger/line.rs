@@ -9,6 +9,7 @@ use actix_web::http::header::ContentType;
 use actix_web::{HttpResponse, web};
 use askama::Template;
 use serde::Deserialize;
+use tally_core::book::{Book, Fact};
 use tally_core::channel::{Channel, Correcting};
 use tally_core::count::Verdict;
 use tally_core::entry::{Body, Entry};
@@ -30,8 +31,20 @@ struct Amendable {
     name: Option<String>,
     amount: Option<(String, String)>,
     tier: Option<u8>,
+    /// What it is a number of, and how many.
+    number: Option<(&'static str, u32)>,
     kind: &'static str,
     kinds: Vec<(&'static str, &'static str)>,
+}
+
+/// Whose a line is, and who else might be meant.
+struct Whose {
+    key: String,
+    name: String,
+    /// Whom they count as, and whether somebody said so.
+    counts_as: Option<(String, bool)>,
+    /// The keys of other supporters of that name, with how many lines each has.
+    namesakes: Vec<(String, usize)>,
 }
 
 #[derive(Template)]
@@ -41,6 +54,7 @@ struct Open {
     facts: Vec<(&'static str, String)>,
     bearings: Vec<Bearing>,
     amendable: Option<Amendable>,
+    whose: Option<Whose>,
     refused: Option<String>,
 }
 
@@ -59,16 +73,38 @@ fn amendable(happening: &Happening) -> Amendable {
             Happening::Sub { tier, .. } | Happening::Gift { tier, .. } => Some(u8::from(*tier)),
             _ => None,
         },
+        number: match (kind, happening.number_mut()) {
+            (Kind::Gift, Some(number)) => Some(("Subscriptions", *number)),
+            (Kind::Cheer, Some(number)) => Some(("Points", *number)),
+            (Kind::Raid, Some(number)) => Some(("Viewers", *number)),
+            (_, number) => number.map(|number| ("How many", *number)),
+        },
         kind: kind.key(),
         kinds: kinds.iter().map(|kind| (kind.key(), kind.plural())).collect(),
     }
+}
+
+fn whose(book: &Book, fact: &Fact) -> Option<Whose> {
+    let (person, spelling) = fact.by.named()?;
+    let names = book.names();
+    let own = names.get(person)?;
+    let counted = names.person(person);
+    let counts_as = names.get(counted).filter(|_| counted != person);
+    let lines = |one| book.lines_of(Some(one), (i64::MAX, u64::MAX)).count();
+    let namesakes = names.called(names.spelled(spelling)).into_iter().filter(|one| *one != counted);
+    Some(Whose {
+        key: own.exactly(),
+        name: names.spelled(spelling).to_owned(),
+        counts_as: counts_as.map(|one| (one.name.clone(), names.merged_at(person).is_some())),
+        namesakes: namesakes.filter_map(|one| Some((names.get(one)?.exactly(), lines(one)))).collect(),
+    })
 }
 
 fn opened(channel: &Channel, line: Line, entry: &Entry, now: tally_core::Instant) -> Open {
     let (settings, book) = (channel.settings(), channel.book());
     let local = |at| settings.calendar.local(at).format("%-d %b %Y, %H:%M:%S").to_string();
     let mut facts = vec![("Happened", local(entry.happened_at)), ("Arrived", local(entry.arrived_at))];
-    let (mut bearings, mut amend) = (Vec::new(), None);
+    let (mut bearings, mut amend, mut by) = (Vec::new(), None, None);
     if let Some(fact) = book.find(entry.happened_at, entry.seq)
         && let Body::Happening(first) = &entry.body
     {
@@ -108,9 +144,10 @@ fn opened(channel: &Channel, line: Line, entry: &Entry, now: tally_core::Instant
             }
         }
         amend = Some(amendable(&present));
+        by = whose(book, fact);
     }
     facts.push(("Known by", format!("{} · {}", entry.origin.source, entry.origin.id)));
-    Open { line, facts, bearings, amendable: amend, refused: None }
+    Open { line, facts, bearings, amendable: amend, whose: by, refused: None }
 }
 
 async fn open_line(app: &App, owner: &Owner, seq: u64, refused: Option<String>) -> Result<String, WebError> {
@@ -151,6 +188,8 @@ pub struct Verdicts {
     #[serde(default)]
     tier: String,
     #[serde(default)]
+    number: String,
+    #[serde(default)]
     kind: String,
     /// Of a merge: whom the name counts as.
     #[serde(default)]
@@ -166,7 +205,7 @@ pub async fn correct(
 ) -> Result<HttpResponse, WebError> {
     let line = app.engine.store().entry(owner.channel.id, Seq(*seq)).await?;
     let by = owner.by();
-    let Verdicts { what, reason, name, amount, currency, tier, kind, into } = form.into_inner();
+    let Verdicts { what, reason, name, amount, currency, tier, number, kind, into } = form.into_inner();
     let reason = match text::message(&reason) {
         Ok(reason) => Some(reason).filter(|reason| !reason.is_empty()),
         Err(error) => return refused(&app, &owner, *seq, format!("The reason {error}.")).await,
@@ -175,7 +214,7 @@ pub async fn correct(
         "void" => owner.channel.correct(line, Correcting::Void, by, reason).await,
         "restore" => owner.channel.correct(line, Correcting::Restore, by, reason).await,
         "amend" => {
-            let wish = Correcting::Amend { name, amount, currency: currency.to_uppercase(), tier, kind };
+            let wish = Correcting::Amend { name, amount, currency: currency.to_uppercase(), tier, number, kind };
             owner.channel.correct(line, wish, by, reason).await
         }
         "merge" => owner.channel.merge(name, Some(into).filter(|into| !into.trim().is_empty()), by).await,

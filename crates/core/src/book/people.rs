@@ -1,0 +1,144 @@
+//! Whose lines are whose: kept up to date as lines come into force and go out of it.
+
+use super::fact::What;
+use super::names::{By, Moved, Person, Spelling};
+use super::{Book, Fact};
+use crate::ids::Seq;
+
+/// The lines of everybody, each list in order of time. Told by the facts alone.
+#[derive(Debug, Clone, Default)]
+pub(super) struct Lines {
+    of: Vec<Vec<(i64, u64)>>,
+    /// Gifts, and subscriptions given, by people who gave no name.
+    anonymous: Vec<(i64, u64)>,
+}
+
+impl Lines {
+    fn list(&self, of: Option<Person>) -> &[(i64, u64)] {
+        match of {
+            Some(person) => self.of.get(person.index()).map_or(&[], Vec::as_slice),
+            None => &self.anonymous,
+        }
+    }
+
+    fn list_mut(&mut self, of: Option<Person>) -> &mut Vec<(i64, u64)> {
+        let Some(person) = of else { return &mut self.anonymous };
+        if self.of.len() <= person.index() {
+            self.of.resize(person.index() + 1, Vec::new());
+        }
+        &mut self.of[person.index()]
+    }
+
+    fn insert(&mut self, of: Option<Person>, line: (i64, u64)) {
+        let list = self.list_mut(of);
+        // Nearly always at the end.
+        let place = list.partition_point(|other| *other < line);
+        if list.get(place) != Some(&line) {
+            list.insert(place, line);
+        }
+    }
+
+    fn remove(&mut self, of: Option<Person>, line: (i64, u64)) {
+        let list = self.list_mut(of);
+        if let Ok(place) = list.binary_search(&line) {
+            list.remove(place);
+        }
+    }
+}
+
+/// In whose lists a fact stands.
+fn lists(fact: &Fact) -> impl Iterator<Item = Option<Person>> + use<> {
+    let gives = match fact.what {
+        What::Gift { .. } => Some(fact.by),
+        _ => fact.giver(),
+    };
+    let anonymous = (gives == Some(By::Anonymous)).then_some(None);
+    fact.people().map(|(person, _)| Some(person)).chain(anonymous)
+}
+
+impl Book {
+    /// The facts that somebody did or paid for, from before a place on, newest first. With nobody
+    /// named, those in which something was given.
+    pub fn lines_of(&self, of: Option<Person>, before: (i64, u64)) -> impl Iterator<Item = &Fact> {
+        let list = self.lines.list(of);
+        let end = list.partition_point(|line| *line < before);
+        list[..end].iter().rev().filter_map(|(at, seq)| self.find(super::instant(*at), Seq(*seq)))
+    }
+
+    /// Takes note of whose a fact is: a new one, or one that counts again.
+    pub(super) fn note_people(&mut self, fact: &Fact) -> Moved {
+        let line = fact.place();
+        for list in lists(fact) {
+            self.lines.insert(list, line);
+        }
+        let mut moved = Moved::default();
+        for (person, spelling) in fact.people() {
+            if self.stands(fact) {
+                let before = self.lines.list(Some(person)).len() > 1;
+                moved |= self.cover.names.come(person, spelling, line, before);
+            } else if self.cover.names.is_out_of_force(person) {
+                moved |= self.name_anew(person);
+            }
+        }
+        moved
+    }
+
+    /// Takes note that a fact has stopped to count.
+    pub(super) fn drop_people(&mut self, fact: &Fact) -> Moved {
+        let mut moved = Moved::default();
+        for (person, spelling) in fact.people() {
+            let rest = self.spellings_of(person);
+            moved |= self.cover.names.go(person, spelling, fact.place(), rest.into_iter());
+        }
+        moved
+    }
+
+    /// Takes note that a fact stands there no more, and did not count in the end.
+    pub(super) fn forget_people(&mut self, fact: &Fact) -> Moved {
+        for list in lists(fact) {
+            self.lines.remove(list, fact.place());
+        }
+        let mut moved = Moved::default();
+        for (person, _) in fact.people() {
+            if self.cover.names.is_out_of_force(person) {
+                moved |= self.name_anew(person);
+            }
+        }
+        moved
+    }
+
+    fn name_anew(&mut self, person: Person) -> Moved {
+        let rest = self.spellings_of(person);
+        self.cover.names.show_newest(person, rest.into_iter())
+    }
+
+    /// The names in somebody's lines, newest first, as far as the first in force, and whether each is.
+    fn spellings_of(&self, person: Person) -> Vec<((i64, u64), Spelling, bool)> {
+        let mut all = Vec::new();
+        for fact in self.lines_of(Some(person), (i64::MAX, u64::MAX)) {
+            let stands = self.stands(fact);
+            let own = fact.people().find(|(one, _)| *one == person);
+            all.extend(own.map(|(_, spelling)| (fact.place(), spelling, stands)));
+            if stands {
+                break;
+            }
+        }
+        all
+    }
+
+    /// Tells all of it from the facts anew.
+    pub(super) fn note_everybody(&mut self) {
+        self.lines = Lines::default();
+        self.cover.names.forget_lines();
+        let pages = std::mem::take(&mut self.pages);
+        for fact in pages.values().flat_map(|page| &page.facts) {
+            self.note_people(fact);
+        }
+        self.pages = pages;
+        for person in (0..self.cover.names.len()).map(Person::at) {
+            if self.cover.names.is_out_of_force(person) {
+                self.name_anew(person);
+            }
+        }
+    }
+}
