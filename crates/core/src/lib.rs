@@ -14,6 +14,7 @@ pub mod book;
 pub mod calendar;
 pub mod channel;
 pub mod chat;
+pub mod conversion;
 pub mod count;
 pub mod entry;
 pub mod explain;

@@ -1,15 +1,16 @@
 //! Channels, the people who sign in, and the tokens of programs.
 
 use crate::schema::{api_tokens, channels, users};
+use crate::widgets::Converted;
 use crate::{Store, StoreError};
 use chrono::{NaiveTime, Timelike, Weekday};
 use diesel::prelude::*;
 use sha2::{Digest, Sha256};
 use tally_core::calendar::Calendar;
-use tally_core::ids::{ChannelId, WidgetId};
+use tally_core::ids::ChannelId;
 use tally_core::measure::Weights;
 use tally_core::money::Currency;
-use tally_core::widgets::{Settings, Setup};
+use tally_core::widgets::Settings;
 
 /// A channel.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -24,6 +25,8 @@ pub struct ChannelRecord {
     pub air_signals: AirSignals,
     /// Whether edits on the bench are on air at once.
     pub edits_at_once: bool,
+    /// In which currency money was told before the last change of it.
+    pub currency_before: Option<Currency>,
 }
 
 /// The names of the signals that put a channel on air and take it off; empty for by hand only.
@@ -75,6 +78,7 @@ struct ChannelRow {
     on_air_signal: String,
     off_air_signal: String,
     edits_at_once: u8,
+    currency_before: Option<String>,
 }
 
 impl ChannelRow {
@@ -95,6 +99,7 @@ impl ChannelRow {
             },
             air_signals: AirSignals { on: self.on_air_signal, off: self.off_air_signal },
             edits_at_once: self.edits_at_once != 0,
+            currency_before: self.currency_before.and_then(|code| Currency::parse(&code).ok()),
             name: self.name,
         })
     }
@@ -181,11 +186,7 @@ impl Store {
     ///
     /// # Errors
     /// The database is away.
-    pub async fn save_settings(
-        &self,
-        record: ChannelRecord,
-        widgets: Vec<(WidgetId, Setup, Option<Setup>)>,
-    ) -> Result<(), StoreError> {
+    pub async fn save_settings(&self, record: ChannelRecord, widgets: Vec<Converted>) -> Result<(), StoreError> {
         self.run(move |conn| {
             conn.transaction(|conn| {
                 diesel::update(channels::table.find(record.id.0))
@@ -195,12 +196,10 @@ impl Store {
                         channels::on_air_signal.eq(record.air_signals.on),
                         channels::off_air_signal.eq(record.air_signals.off),
                         channels::edits_at_once.eq(u8::from(record.edits_at_once)),
+                        channels::currency_before.eq(record.currency_before.map(|one| one.code().to_owned())),
                     ))
                     .execute(conn)?;
-                for (id, setup, draft) in widgets {
-                    crate::widgets::save_setup(conn, id, &setup, draft.as_ref())?;
-                }
-                Ok(())
+                widgets.iter().try_for_each(|one| crate::widgets::convert(conn, one))
             })
         })
         .await

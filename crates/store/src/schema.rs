@@ -13,6 +13,7 @@ diesel::table! {
         on_air_signal -> Varchar,
         off_air_signal -> Varchar,
         edits_at_once -> Unsigned<TinyInt>,
+        currency_before -> Nullable<Char>,
     }
 }
 
@@ -61,6 +62,7 @@ diesel::table! {
         setup -> Text,
         draft -> Nullable<Text>,
         words -> Varchar,
+        currency -> Nullable<Char>,
     }
 }
 

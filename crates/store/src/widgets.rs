@@ -5,6 +5,7 @@ use crate::{Store, StoreError};
 use diesel::mysql::MysqlConnection;
 use diesel::prelude::*;
 use tally_core::ids::{ChannelId, WidgetId};
+use tally_core::money::Currency;
 use tally_core::widgets::Setup;
 
 /// So many changes of a widget can be taken back.
@@ -36,6 +37,21 @@ pub struct Past {
     pub draft: Option<Setup>,
     /// What the change was.
     pub words: String,
+    /// In which currency it was told; none where that was not kept yet.
+    pub currency: Option<Currency>,
+}
+
+/// A widget that is another one in another currency.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Converted {
+    /// Which.
+    pub id: WidgetId,
+    /// What is on air from now on.
+    pub setup: Setup,
+    /// What is tried on the stage.
+    pub draft: Option<Setup>,
+    /// What it was before; none where its newest change is taken back by this.
+    pub before: Option<Past>,
 }
 
 #[derive(Queryable, Selectable)]
@@ -87,17 +103,60 @@ pub(crate) fn save_setup(
 }
 
 fn newest_past(conn: &mut MysqlConnection, id: WidgetId) -> Result<Option<(u64, Past)>, StoreError> {
-    let row: Option<(u64, String, Option<String>, String)> = widget_past::table
+    type Row = (u64, String, Option<String>, String, Option<String>);
+    let row: Option<Row> = widget_past::table
         .filter(widget_past::widget_id.eq(id.0))
         .order(widget_past::id.desc())
-        .select((widget_past::id, widget_past::setup, widget_past::draft, widget_past::words))
+        .select((widget_past::id, widget_past::setup, widget_past::draft, widget_past::words, widget_past::currency))
         .first(conn)
         .optional()?;
-    let Some((place, setup, draft, words)) = row else { return Ok(None) };
+    let Some((place, setup, draft, words, currency)) = row else { return Ok(None) };
     let unreadable = |error: serde_json::Error| StoreError::Unreadable(format!("the past of widget {id}: {error}"));
     let setup = serde_json::from_str(&setup).map_err(unreadable)?;
     let draft = draft.as_deref().map(serde_json::from_str).transpose().map_err(unreadable)?;
-    Ok(Some((place, Past { setup, draft, words })))
+    let currency = currency.and_then(|code| Currency::parse(&code).ok());
+    Ok(Some((place, Past { setup, draft, words, currency })))
+}
+
+/// Keeps what a widget was before a change, and lets go of what lies too far back.
+fn remember(conn: &mut MysqlConnection, id: WidgetId, before: &Past) -> Result<(), StoreError> {
+    let words: String = before.words.chars().take(200).collect();
+    diesel::insert_into(widget_past::table)
+        .values((
+            widget_past::widget_id.eq(id.0),
+            widget_past::setup.eq(json(&before.setup)?),
+            widget_past::draft.eq(before.draft.as_ref().map(json).transpose()?),
+            widget_past::words.eq(words),
+            widget_past::currency.eq(before.currency.map(|currency| currency.code().to_owned())),
+        ))
+        .execute(conn)?;
+    let oldest: Option<u64> = widget_past::table
+        .filter(widget_past::widget_id.eq(id.0))
+        .order(widget_past::id.desc())
+        .offset(PAST)
+        .select(widget_past::id)
+        .first(conn)
+        .optional()?;
+    if let Some(oldest) = oldest {
+        let old = widget_past::widget_id.eq(id.0).and(widget_past::id.le(oldest));
+        diesel::delete(widget_past::table.filter(old)).execute(conn)?;
+    }
+    Ok(())
+}
+
+/// Keeps a widget that is another one in another currency.
+pub(crate) fn convert(conn: &mut MysqlConnection, converted: &Converted) -> Result<(), StoreError> {
+    let Converted { id, setup, draft, before } = converted;
+    save_setup(conn, *id, setup, draft.as_ref())?;
+    match before {
+        Some(before) => remember(conn, *id, before),
+        None => {
+            if let Some((place, _)) = newest_past(conn, *id)? {
+                diesel::delete(widget_past::table.find(place)).execute(conn)?;
+            }
+            Ok(())
+        }
+    }
 }
 
 impl Store {
@@ -169,27 +228,7 @@ impl Store {
         self.run(move |conn| {
             conn.transaction(|conn| {
                 save_setup(conn, id, &setup, draft.as_ref())?;
-                let words: String = before.words.chars().take(200).collect();
-                diesel::insert_into(widget_past::table)
-                    .values((
-                        widget_past::widget_id.eq(id.0),
-                        widget_past::setup.eq(json(&before.setup)?),
-                        widget_past::draft.eq(before.draft.as_ref().map(json).transpose()?),
-                        widget_past::words.eq(words),
-                    ))
-                    .execute(conn)?;
-                let oldest: Option<u64> = widget_past::table
-                    .filter(widget_past::widget_id.eq(id.0))
-                    .order(widget_past::id.desc())
-                    .offset(PAST)
-                    .select(widget_past::id)
-                    .first(conn)
-                    .optional()?;
-                if let Some(oldest) = oldest {
-                    let old = widget_past::widget_id.eq(id.0).and(widget_past::id.le(oldest));
-                    diesel::delete(widget_past::table.filter(old)).execute(conn)?;
-                }
-                Ok(())
+                remember(conn, id, &before)
             })
         })
         .await
@@ -217,6 +256,14 @@ impl Store {
             })
         })
         .await
+    }
+
+    /// Keeps a setup and draft that say the same as before in other words.
+    ///
+    /// # Errors
+    /// The database is away.
+    pub async fn replace_setup(&self, id: WidgetId, setup: Setup, draft: Option<Setup>) -> Result<(), StoreError> {
+        self.run(move |conn| save_setup(conn, id, &setup, draft.as_ref())).await
     }
 
     /// Puts a widget into the archive, or back on the shelf.

@@ -87,6 +87,7 @@ pub fn application(
                 .route("/imports/{token}/add", post().to(feeds::import::add))
                 .route("/channel", get().to(channel::page))
                 .route("/channel", post().to(channel::save))
+                .route("/channel/currency/back", post().to(channel::currency_back))
                 .route("/shows", get().to(shows::page))
                 .route("/shows/begin", post().to(shows::begin))
                 .route("/shows/end", post().to(shows::end))

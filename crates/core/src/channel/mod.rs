@@ -9,10 +9,12 @@ pub use snapshot::Snapshot;
 use crate::Instant;
 use crate::book::Book;
 use crate::chat::{Chat, ChatLine};
+use crate::conversion::Conversion;
 use crate::count::Tallies;
 use crate::entry::{Body, Change, Entry};
 use crate::ids::{FeedId, Seq, WidgetId};
 use crate::language::Language;
+use crate::money::Currency;
 use crate::portraits::Portraits;
 use crate::view::View;
 use crate::widgets::{Piece, Scope, Settings, Setup};
@@ -120,21 +122,28 @@ impl Channel {
         self.feeds = feeds;
     }
 
-    /// The widgets, and the drafts, whose setup is told otherwise under other settings.
+    /// How amounts that somebody has set are told in another currency; none where it is the same one.
     #[must_use]
-    pub fn retold(&self, settings: &Settings) -> Vec<(WidgetId, Setup, Option<Setup>)> {
+    pub fn conversion(&self, into: Currency) -> Option<Conversion> {
+        (into != self.settings.currency).then(|| Conversion::new(self.settings.currency, into, self.book.rates()))
+    }
+
+    /// The widgets, and the drafts, whose setup is another one in another currency.
+    #[must_use]
+    pub fn converted(&self, into: Currency) -> Vec<(WidgetId, Setup, Option<Setup>)> {
+        let Some(by) = self.conversion(into) else { return Vec::new() };
         let told = |piece: &Piece| {
             let mut new = piece.clone();
-            new.tell_in(&self.settings, settings);
+            new.convert(&by, &self.settings);
             new.setup()
         };
-        let retold = self.widgets.iter().map(|(id, piece)| {
+        let all = self.widgets.iter().map(|(id, piece)| {
             let draft = self.drafts.get(id);
             let (new, new_draft) = (told(piece), draft.map(told));
             let same = new == piece.setup() && new_draft == draft.map(Piece::setup);
             (*id, new, new_draft, same)
         });
-        retold.filter(|(.., same)| !same).map(|(id, new, draft, _)| (id, new, draft)).collect()
+        all.filter(|(.., same)| !same).map(|(id, new, draft, _)| (id, new, draft)).collect()
     }
 
     /// Takes other settings. Everything is derived from the record anew.
@@ -142,8 +151,10 @@ impl Channel {
         if settings == self.settings {
             return;
         }
-        for piece in self.widgets.values_mut().chain(self.drafts.values_mut()) {
-            piece.tell_in(&self.settings, &settings);
+        if let Some(by) = self.conversion(settings.currency) {
+            for piece in self.widgets.values_mut().chain(self.drafts.values_mut()) {
+                piece.convert(&by, &self.settings);
+            }
         }
         self.reckon_by(settings);
     }

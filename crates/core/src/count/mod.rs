@@ -21,6 +21,7 @@ pub use tally::{Ranked, Stand, Tally};
 
 use crate::Instant;
 use crate::calendar::Period;
+use crate::conversion::Conversion;
 use crate::happening::Kind;
 use crate::measure::{Measure, Unit};
 use crate::widgets::Settings;
@@ -153,5 +154,26 @@ impl Count {
         self.keep == Keep::People
             || !self.only.people.is_empty()
             || self.terms().any(|term| term.measure.adding() == crate::measure::Adding::Supporters)
+    }
+
+    /// In what one happening of it is measured, for a least size.
+    #[must_use]
+    pub fn size_unit(&self, settings: &Settings) -> Unit {
+        match self.what {
+            What::Sum(Measure::CountOfTips | Measure::AmountOfTips | Measure::AmountOfPurchases) => {
+                Unit::Money(settings.currency)
+            }
+            _ => Unit::Things,
+        }
+    }
+
+    /// Tells what was set in money in another currency.
+    pub fn convert(&mut self, by: &Conversion, settings: &Settings) {
+        if matches!(self.unit(settings), Unit::Money(_)) {
+            self.plus.values_mut().for_each(|each| *each = by.amount(*each));
+        }
+        if matches!(self.size_unit(settings), Unit::Money(_)) {
+            self.only.least = by.amount(self.only.least);
+        }
     }
 }

@@ -5,7 +5,7 @@ use crate::book::Fact;
 use crate::calendar::Period;
 use crate::happening::Kind;
 use crate::ids::FeedId;
-use crate::measure::{Measure, Unit};
+use crate::measure::Measure;
 use crate::sentence::{EditError, Editor, Part};
 use crate::widgets::{Scope, input};
 use std::collections::BTreeSet;
@@ -114,7 +114,7 @@ pub fn parts(count: &Count, scope: &Scope<'_>) -> Vec<Part> {
         parts.push(Part::field("only", ONLY, shown, narrow));
     }
     if only.least > 0 {
-        let size = size_unit(count, scope);
+        let size = count.size_unit(scope.settings);
         parts.push(Part::words("of at least"));
         let editor = Editor::Number { value: size.plain(only.least), sign: size.sign() };
         parts.push(Part::field("least", LEAST, size.show(only.least), editor));
@@ -192,16 +192,6 @@ fn plus_key(measure: Measure) -> &'static str {
     }
 }
 
-/// In what one happening of the count is measured.
-fn size_unit(count: &Count, scope: &Scope<'_>) -> Unit {
-    match count.what {
-        What::Sum(Measure::CountOfTips | Measure::AmountOfTips | Measure::AmountOfPurchases) => {
-            Unit::Money(scope.settings.currency)
-        }
-        _ => Unit::Things,
-    }
-}
-
 /// Changes one part. False if the count has no such part.
 ///
 /// # Errors
@@ -220,7 +210,7 @@ pub fn edit(count: &mut Count, key: &str, text: &str, scope: &Scope<'_>) -> Resu
         }
         "only" => narrow(count, text, scope)?,
         "least" => {
-            let size = size_unit(count, scope);
+            let size = count.size_unit(scope.settings);
             count.only.least = if text.trim().is_empty() { 0 } else { input(LEAST, text).in_unit(size, 0)? };
         }
         "tiers" => {
@@ -284,7 +274,7 @@ fn narrow(count: &mut Count, text: &str, scope: &Scope<'_>) -> Result<(), EditEr
     };
     match text {
         "" => (count.only, count.plus) = (Filter::default(), std::collections::BTreeMap::new()),
-        "least" => count.only.least = size_unit(count, scope).whole(),
+        "least" => count.only.least = count.size_unit(scope.settings).whole(),
         "tiers" => only.tiers = [2, 3].into(),
         "given" => only.given = Some(true),
         "people" => (only.people, only.but_people) = (newest(), false),

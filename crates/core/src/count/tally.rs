@@ -133,10 +133,14 @@ impl Count {
                         adds = 0;
                     }
                     stand.sum += adds;
-                    // What adds nothing takes nobody's place away.
-                    if adds != 0 {
-                        stand.since = fact.place().max(stand.since);
-                    }
+                    stand.since = match stand.lines {
+                        1 => fact.place(),
+                        // Being one of them begins with the first, whichever came first to us.
+                        _ if supporters => fact.place().min(stand.since),
+                        // What adds nothing takes nobody's place away.
+                        _ if adds == 0 => stand.since,
+                        _ => fact.place().max(stand.since),
+                    };
                 }
                 tally.sum += adds;
                 if self.keep == Keep::Largest && !by_hand {

@@ -4,6 +4,7 @@
 use crate::Instant;
 use crate::book::Fact;
 use crate::calendar::Period;
+use crate::conversion::Conversion;
 use crate::count::Count;
 use crate::happening::Kind;
 use crate::language::{Language, age_changes_at};
@@ -208,6 +209,13 @@ impl Telling {
             }
         }
         Ok(true)
+    }
+
+    /// Tells what was set in money in another currency.
+    pub fn convert(&mut self, by: &Conversion) {
+        if let Some(manner) = self.kinds.get_mut(&Kind::Tip) {
+            manner.least = by.amount(manner.least);
+        }
     }
 
     fn switch(&mut self, kind: Kind, on: bool) {

@@ -3,6 +3,7 @@
 use super::label::{self, Label, LabelView};
 use super::{Family, NoActs, Scope, Settings, input, no_such_part};
 use crate::Instant;
+use crate::conversion::Conversion;
 use crate::count::Count;
 use crate::explain::{Slip, of_several};
 use crate::look::Shape;
@@ -99,6 +100,12 @@ impl Family for Carousel {
 
     fn counts(&self, _: &NoActs, _: &Settings) -> Vec<Count> {
         self.counts()
+    }
+
+    fn convert(&mut self, by: &Conversion, settings: &Settings) {
+        for slide in &mut self.slides {
+            slide.label.convert(by, settings);
+        }
     }
 
     fn sentence(&self, scope: &Scope<'_>) -> Vec<Part> {

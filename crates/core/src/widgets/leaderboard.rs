@@ -6,6 +6,7 @@
 use super::{Family, NoActs, Scope, Settings, input, no_such_part};
 use crate::Instant;
 use crate::calendar::Period;
+use crate::conversion::Conversion;
 use crate::count::{Count, Keep, Ranked, sentence as counting};
 use crate::explain::{Slip, span_words, terms_and_lines};
 use crate::look::Shape;
@@ -145,6 +146,10 @@ impl Family for Leaderboard {
 
     fn counts(&self, _: &NoActs, _: &Settings) -> Vec<Count> {
         vec![self.count()]
+    }
+
+    fn convert(&mut self, by: &Conversion, settings: &Settings) {
+        self.count.convert(by, settings);
     }
 
     fn sentence(&self, scope: &Scope<'_>) -> Vec<Part> {

@@ -24,6 +24,7 @@ use crate::book::Book;
 use crate::book::names::Person;
 use crate::calendar::{Calendar, Span};
 use crate::chat::Chat;
+use crate::conversion::Conversion;
 use crate::count::{Count, Ranked, Tallies, Tally};
 use crate::entry::{Act, Entry};
 use crate::explain::Slip;
@@ -240,8 +241,8 @@ pub trait Family: std::fmt::Debug + Clone + PartialEq + Serialize + DeserializeO
     fn levers(&self, _state: &Self::State, _now: Instant) -> Vec<Lever> {
         Vec::new()
     }
-    /// Takes note that the channel tells its money in another currency.
-    fn tell_in(&mut self, _before: &Settings, _after: &Settings) {}
+    /// Tells what was set in money in another currency. The settings are those from before.
+    fn convert(&mut self, _by: &Conversion, _settings: &Settings) {}
     /// The sentence.
     fn sentence(&self, scope: &Scope<'_>) -> Vec<Part>;
     /// Changes one part of the sentence.

@@ -13,6 +13,7 @@ use super::ticker::Ticker;
 use super::total::Total;
 use super::{Action, Family, Hint, Lever, Refusal, Scope, Settings};
 use crate::Instant;
+use crate::conversion::Conversion;
 use crate::count::Count;
 use crate::entry::{Act, Entry};
 use crate::explain::Slip;
@@ -49,7 +50,7 @@ trait Working {
     fn decide(&self, action: &Action<'_>, now: Instant) -> Result<Act, Refusal>;
     fn undoable(&self, target: Option<Seq>) -> Option<Seq>;
     fn levers(&self, now: Instant) -> Vec<Lever>;
-    fn tell_in(&mut self, before: &Settings, after: &Settings);
+    fn convert(&mut self, by: &Conversion, settings: &Settings);
     fn sentence(&self, scope: &Scope<'_>) -> Vec<Part>;
     fn hints(&self, scope: &Scope<'_>) -> Vec<Hint>;
     /// True when the acts must be folded anew.
@@ -109,8 +110,8 @@ impl<F: Family> Working for Folded<F> {
         self.definition.levers(&self.state, now)
     }
 
-    fn tell_in(&mut self, before: &Settings, after: &Settings) {
-        self.definition.tell_in(before, after);
+    fn convert(&mut self, by: &Conversion, settings: &Settings) {
+        self.definition.convert(by, settings);
     }
 
     fn sentence(&self, scope: &Scope<'_>) -> Vec<Part> {
@@ -323,9 +324,9 @@ impl Piece {
         Ok((new, refold))
     }
 
-    /// Takes note that the channel tells its money in another currency.
-    pub fn tell_in(&mut self, before: &Settings, after: &Settings) {
-        self.inner_mut().tell_in(before, after);
+    /// See [`Family::convert`].
+    pub fn convert(&mut self, by: &Conversion, settings: &Settings) {
+        self.inner_mut().convert(by, settings);
     }
 
     /// See [`Family::counts`].

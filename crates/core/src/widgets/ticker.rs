@@ -4,6 +4,7 @@ use super::event_list::{maybe_length, read_length};
 use super::{Family, NoActs, Scope, Settings, input, no_such_part};
 use crate::Instant;
 use crate::calendar::Period;
+use crate::conversion::Conversion;
 use crate::count::{Count, sentence as counting};
 use crate::explain::{Slip, of_several};
 use crate::happening::Kind;
@@ -146,6 +147,10 @@ impl Family for Ticker {
 
     fn counts(&self, _: &NoActs, _: &Settings) -> Vec<Count> {
         self.telling.counts(self.period)
+    }
+
+    fn convert(&mut self, by: &Conversion, _: &Settings) {
+        self.telling.convert(by);
     }
 
     fn sentence(&self, _: &Scope<'_>) -> Vec<Part> {

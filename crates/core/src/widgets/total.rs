@@ -3,11 +3,12 @@
 use super::{Family, NoActs, Scope, Settings, input, no_such_part};
 use crate::Instant;
 use crate::calendar::Period;
+use crate::conversion::Conversion;
 use crate::count::{Count, sentence as counting};
 use crate::explain::{Slip, span_words, terms_and_lines};
 use crate::look::Shape;
 use crate::look::tokens::{LINES, PLATE, SIDES, TEXT, TITLED};
-use crate::measure::Measure;
+use crate::measure::{Measure, Unit};
 use crate::sentence::{EditError, Editor, Part, numbered};
 use crate::view::View;
 use serde::{Deserialize, Serialize};
@@ -87,7 +88,8 @@ impl Column {
         self.start.saturating_add(scope.tally(&self.count).value())
     }
 
-    fn tell_in(&mut self, old: i64, new: i64) {
+    /// The numerals stay when the unit changes.
+    fn rescale(&mut self, old: i64, new: i64) {
         self.start = (self.start / old).saturating_mul(new);
     }
 }
@@ -125,10 +127,12 @@ impl Family for Total {
         self.columns.iter().map(|column| column.count.clone()).collect()
     }
 
-    fn tell_in(&mut self, before: &Settings, after: &Settings) {
+    fn convert(&mut self, by: &Conversion, settings: &Settings) {
         for column in &mut self.columns {
-            let (old, new) = (column.count.unit(before).whole(), column.count.unit(after).whole());
-            column.tell_in(old, new);
+            if let Unit::Money(_) = column.count.unit(settings) {
+                column.start = by.amount(column.start);
+            }
+            column.count.convert(by, settings);
         }
     }
 
@@ -193,7 +197,7 @@ impl Family for Total {
                 if !counting::edit(&mut column.count, rest, text, scope)? {
                     return Err(no_such_part(key));
                 }
-                column.tell_in(unit.whole(), column.count.unit(scope.settings).whole());
+                column.rescale(unit.whole(), column.count.unit(scope.settings).whole());
             }
         }
         Ok(())

@@ -3,11 +3,17 @@
 use super::{NO_SNAPSHOT, PAGE, Task};
 use crate::error::EngineError;
 use crate::orders::Shaping;
+use std::collections::BTreeSet;
+use tally_core::conversion::Conversion;
 use tally_core::entry::{ACT, VOID};
 use tally_core::ids::{Seq, WidgetId};
-use tally_core::widgets::{Piece, Refusal, Setup};
+use tally_core::money::Currency;
+use tally_core::widgets::{Piece, Refusal, Settings, Setup};
 use tally_store::accounts::ChannelRecord;
-use tally_store::widgets::Past;
+use tally_store::widgets::{Converted, Past};
+
+/// What is kept as the words of a change of currency.
+const CONVERTED: &str = "told its money in another currency";
 
 impl Task {
     pub(super) async fn shape(&mut self, id: WidgetId, shaping: Shaping) -> Result<(), EngineError> {
@@ -26,7 +32,15 @@ impl Task {
                 None => Err(Refusal::NotNow("nothing else is tried on the stage").into()),
             },
             Shaping::TakeBack => match self.inner.store.take_back_setup(id).await? {
-                Some(Past { setup, draft, .. }) => self.take_up(id, setup, draft).await,
+                Some(past) => {
+                    let told = (past.setup.clone(), past.draft.clone());
+                    let (setup, draft) = self.told_now(past);
+                    // What lies this far back was told in another currency.
+                    if (&setup, &draft) != (&told.0, &told.1) {
+                        self.inner.store.replace_setup(id, setup.clone(), draft.clone()).await?;
+                    }
+                    self.take_up(id, setup, draft).await
+                }
                 None => Err(Refusal::NotNow("there is nothing to take back").into()),
             },
             Shaping::Archive => self.archive(id).await,
@@ -62,9 +76,26 @@ impl Task {
             setup: self.channel.widget(id).ok_or(EngineError::NotFound)?.setup(),
             draft: self.channel.draft(id).map(Piece::setup),
             words: words.to_owned(),
+            currency: Some(self.channel.settings().currency),
         };
         self.inner.store.save_setup(id, setup.clone(), draft.clone(), before).await?;
         self.take_up(id, setup, draft).await
+    }
+
+    /// What a widget was before, as it would be told in the channel's present currency.
+    fn told_now(&self, past: Past) -> (Setup, Option<Setup>) {
+        let settings = self.channel.settings();
+        let by = past.currency.filter(|was| *was != settings.currency);
+        let by = by.map(|was| (Conversion::new(was, settings.currency, self.channel.book().rates()), was));
+        let told = |setup: Setup| match &by {
+            Some((by, was)) => {
+                let mut piece = setup.unfolded();
+                piece.convert(by, &Settings { currency: *was, ..settings.clone() });
+                piece.setup()
+            }
+            None => setup,
+        };
+        (told(past.setup), past.draft.map(told))
     }
 
     /// Shows a widget with another setup and draft.
@@ -149,11 +180,23 @@ impl Task {
         self.set_alarm();
     }
 
-    pub(super) async fn settle(&mut self, record: ChannelRecord) -> Result<(), EngineError> {
+    pub(super) async fn settle(&mut self, mut record: ChannelRecord) -> Result<(), EngineError> {
         self.catch_up().await?;
+        let (before, after) = (self.channel.settings().currency, record.settings.currency);
+        let goes_back = record.currency_before == Some(after);
+        record.currency_before = match before == after {
+            true => record.currency_before,
+            false if goes_back => None,
+            false => Some(before),
+        };
+        let converted = self.converted(after, goes_back).await?;
+        let on_shelf: BTreeSet<WidgetId> = self.channel.widgets().map(|(id, _)| id).collect();
         let (settings, air, at_once) = (record.settings.clone(), record.air_signals.clone(), record.edits_at_once);
-        self.inner.store.save_settings(record, self.channel.retold(&settings)).await?;
+        self.inner.store.save_settings(record, converted.clone()).await?;
         self.channel.set_settings(settings);
+        for one in converted.into_iter().filter(|one| on_shelf.contains(&one.id)) {
+            self.take_up(one.id, one.setup, one.draft).await?;
+        }
         self.end_rehearsal();
         (self.air, self.edits_at_once) = (air, at_once);
         self.kept_at = NO_SNAPSHOT;
@@ -162,6 +205,38 @@ impl Task {
         self.set_alarm();
         self.pulse_soon();
         Ok(())
+    }
+
+    /// What becomes of the widgets in another currency. Going back, whatever was not changed since is what
+    /// it was, to the penny.
+    async fn converted(&self, into: Currency, goes_back: bool) -> Result<Vec<Converted>, EngineError> {
+        let was = self.channel.settings().currency;
+        let Some(by) = self.channel.conversion(into) else { return Ok(Vec::new()) };
+        let mut all = Vec::new();
+        // Those in the archive too: they may come back.
+        for widget in self.inner.store.widgets(self.id).await? {
+            let (id, now) = (widget.id, widget.setup.clone());
+            let told = |setup: Setup| {
+                let mut piece = setup.unfolded();
+                piece.convert(&by, self.channel.settings());
+                piece.setup()
+            };
+            let (setup, draft) = (told(widget.setup), widget.draft.clone().map(told));
+            if setup == now && draft == widget.draft {
+                continue;
+            }
+            let newest = if goes_back { self.inner.store.widget_past(id).await? } else { None };
+            let untouched = newest.filter(|past| past.words == CONVERTED && past.currency == Some(into));
+            all.push(match untouched {
+                Some(past) => Converted { id, setup: past.setup, draft: past.draft, before: None },
+                None => {
+                    let words = CONVERTED.to_owned();
+                    let before = Past { setup: now, draft: widget.draft, words, currency: Some(was) };
+                    Converted { id, setup, draft, before: Some(before) }
+                }
+            });
+        }
+        Ok(all)
     }
 
     pub(super) async fn readdress(&mut self, id: WidgetId, page_token: String) -> Result<String, EngineError> {

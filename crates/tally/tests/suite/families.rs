@@ -71,7 +71,7 @@ async fn a_label_names_the_latest_in_its_own_words() {
     let bench = Bench::from("latest-follow").await;
     bench.browser.click("[data-part=template] .part-shown").await;
     bench.browser.fill("[data-part=template] textarea", "welcome {{ nmae }}").await;
-    bench.browser.shows("[data-part=template] .template-says", "line 1, column 12: there is no such value").await;
+    bench.browser.shows("[data-part=template] .template-says", "line 1, column 12: there is no value called").await;
     bench.browser.fill("[data-part=template] textarea", "welcome *").await;
     bench.browser.click("[data-part=template] [data-chip=name]").await;
     bench.browser.keys("*").await;

@@ -27,7 +27,7 @@ async fn a_line_is_amended_voided_and_restored_and_a_restart_remembers_it() {
         owner.done(&path, &[("what", "amend"), ("amount", "37.50"), ("name", "kestrel_oak"), ("reason", "typo")]).await;
     assert!(amend.contains("kestrel_oak tipped £37.50") && amend.contains("Said at first"), "{amend}");
     assert_eq!(goal(&program).await, "£250 of £350 (71%)");
-    assert!(owner.refused(&path, &[("what", "amend"), ("amount", "37.505")]).await.contains("more decimals than GBP"));
+    assert!(owner.refused(&path, &[("what", "amend"), ("amount", "37.5055")]).await.contains("more decimals than GBP"));
     assert!(owner.refused(&path, &[("what", "amend"), ("tier", "2")]).await.contains("have a tier"));
     assert!(owner.refused(&path, &[("what", "restore")]).await.contains("counts already"));
     owner.done(&path, &[("what", "void"), ("reason", "refunded")]).await;
@@ -240,9 +240,28 @@ async fn weights_and_the_base_currency_change_and_everything_is_derived_anew() {
     let page = upload(&owner, "rates.xml", xml).await;
     owner.done(&format!("{page}/add"), &[]).await;
     owner.done("/channel", &settings("EUR", "6", "now")).await;
-    assert_eq!(goal(&program).await, "€405 of €350 (115%)", "twice what was paid in pounds, and the start of 20");
+    assert_eq!(goal(&program).await, "€425 of €700 (60%)", "all is worth twice as much in euros");
     owner.done("/channel", &settings("GBP", "6", "now")).await;
     assert_eq!(goal(&program).await, "£212.50 of £350 (60%)");
+
+    // What was set is rounded to something one would set, said, and taken back to the penny.
+    for (key, text) in [("target", "333"), ("only", "least"), ("least", "1,23")] {
+        owner.done("/widgets/1/edit", &[("key", key), ("text", text)]).await;
+    }
+    owner.done("/widgets/1/put-on-air", &[]).await;
+    let told = owner.done("/channel", &settings("EUR", "6", "now")).await;
+    for words in ["1 GBP is 2 EUR", "<b>Turntable motor</b>, the target: £333 → €650", "the least: £1.23 → €2.50"]
+    {
+        assert!(told.contains(words), "{words}: {told}");
+    }
+    assert_eq!(goal(&program).await, "€425 of €650 (65%)");
+    owner.done("/widgets/1/edit", &[("key", "title"), ("text", "Motor")]).await;
+    owner.done("/widgets/1/take-back", &[]).await;
+    assert!(owner.page("/channel").await.contains("Go back to GBP"));
+    owner.done("/channel/currency/back", &[]).await;
+    assert_eq!(goal(&program).await, "£212.50 of £333 (63%)");
+    assert!(owner.page("/widgets/1").await.contains("£1.23"));
+    assert!(owner.refused("/channel/currency/back", &[]).await.contains("ever since"));
     assert!(owner.refused("/channel", &settings("QQQ", "6", "now")).await.contains("is not a currency code"));
 }
 

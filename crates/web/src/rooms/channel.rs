@@ -12,9 +12,14 @@ use actix_web::http::header::ContentType;
 use actix_web::{HttpResponse, web};
 use askama::Template;
 use serde::Deserialize;
+use tally_core::Instant;
+use tally_core::channel::Channel;
+use tally_core::happening::Kind;
 use tally_core::look::Sort;
-use tally_core::measure::Weights;
-use tally_core::widgets::Settings;
+use tally_core::measure::{Unit, Weights};
+use tally_core::money::Currency;
+use tally_core::sentence::{Editor, Field, Part};
+use tally_core::widgets::{Piece, Scope, Settings};
 use tally_store::accounts::{AirSignals, ChannelRecord};
 use tally_store::clips::Clip;
 
@@ -67,15 +72,94 @@ pub async fn save(app: web::Data<App>, owner: Owner, form: web::Form<Form>) -> R
     let record = app.engine.store().channel(owner.channel.id).await?;
     match told(&form, record, app.engine.now()) {
         Ok(record) => {
+            let into = record.settings.currency;
+            let converted = owner.channel.ask(move |channel, now| told_otherwise(channel, into, now)).await?;
             owner.channel.settle(record).await?;
-            Ok(HttpResponse::Ok().insert_header(("HX-Refresh", "true")).finish())
+            Ok(match converted {
+                Some(converted) => HttpResponse::Ok().insert_header(ContentType::html()).body(html(&converted)),
+                None => HttpResponse::Ok().insert_header(("HX-Refresh", "true")).finish(),
+            })
         }
         Err(WebError::Refused(why)) => Ok(refusal(&why)),
         Err(error) => Err(error),
     }
 }
 
-fn told(form: &Form, record: ChannelRecord, now: tally_core::Instant) -> Result<ChannelRecord, WebError> {
+/// `POST /channel/currency/back`: money is told as it was before the last change of currency.
+pub async fn currency_back(app: web::Data<App>, owner: Owner) -> Result<HttpResponse, WebError> {
+    let mut record = app.engine.store().channel(owner.channel.id).await?;
+    let Some(before) = record.currency_before else {
+        return Ok(refusal("Money has been told in this currency ever since; choose another one above."));
+    };
+    record.settings.currency = before;
+    owner.channel.settle(record).await?;
+    Ok(HttpResponse::Ok().insert_header(("HX-Refresh", "true")).finish())
+}
+
+/// What a change of currency makes of the amounts that somebody has set.
+#[derive(Template)]
+#[template(path = "rooms/channel_converted.html")]
+struct Converted {
+    from: Currency,
+    into: Currency,
+    /// The rate, and its day.
+    rate: Option<(String, String)>,
+    changed: Vec<Changed>,
+}
+
+/// One amount.
+struct Changed {
+    title: String,
+    what: String,
+    before: String,
+    after: String,
+}
+
+fn told_otherwise(channel: &Channel, into: Currency, now: Instant) -> Option<Converted> {
+    let by = channel.conversion(into)?;
+    let (scope, before) = (channel.scope(now), channel.settings());
+    let after = Settings { currency: into, ..before.clone() };
+    let scope_after = Scope { settings: &after, ..scope };
+    let value = |field: &Field| match &field.editor {
+        Editor::Number { value, .. } | Editor::Lines { value } => Some(value.clone()),
+        _ => None,
+    };
+    let fields = |parts: Vec<Part>| {
+        parts.into_iter().filter_map(|part| match part {
+            Part::Field(field) => Some(field),
+            Part::Words(_) => None,
+        })
+    };
+    let mut changed = Vec::new();
+    for (id, setup, _) in channel.converted(into) {
+        let (Some(old), new) = (channel.widget(id), setup.unfolded()) else { continue };
+        let pairs = fields(old.sentence(&scope)).zip(fields(new.sentence(&scope_after)));
+        for (one, other) in pairs.filter(|(one, other)| value(one) != value(other)) {
+            changed.push(Changed {
+                title: old.title().to_owned(),
+                what: one.label.to_lowercase(),
+                before: one.shown,
+                after: other.shown,
+            });
+        }
+        let least = |piece: &Piece| piece.telling().and_then(|telling| Some(telling.kinds.get(&Kind::Tip)?.least));
+        if let (Some(one), Some(other)) = (least(old), least(&new))
+            && one != other
+        {
+            changed.push(Changed {
+                title: old.title().to_owned(),
+                what: "the least tip".into(),
+                before: Unit::Money(before.currency).show(one),
+                after: Unit::Money(into).show(other),
+            });
+        }
+    }
+    let rate =
+        by.rate().map(|(rate, day)| (rate.round_dp(5).normalize().to_string(), day.format("%-d %b %Y").to_string()));
+    Some(Converted { from: before.currency, into, rate, changed })
+}
+
+fn told(form: &Form, record: ChannelRecord, now: Instant) -> Result<ChannelRecord, WebError> {
     let weight = |text: &str| text.trim().parse::<u16>().ok().filter(|weight| *weight <= 1_000);
     let weights = [weight(&form.weight_1), weight(&form.weight_2), weight(&form.weight_3)];
     let [Some(one), Some(two), Some(three)] = weights else {
@@ -106,5 +190,6 @@ fn told(form: &Form, record: ChannelRecord, now: tally_core::Instant) -> Result<
         settings: Settings { currency, calendar, weights },
         air_signals,
         edits_at_once: form.edits == "at_once",
+        currency_before: record.currency_before,
     })
 }

@@ -12,6 +12,7 @@ pub(in crate::widgets) use sentence::{maybe_length, read_length};
 use super::{Family, NoActs, Scope, Settings};
 use crate::Instant;
 use crate::calendar::Period;
+use crate::conversion::Conversion;
 use crate::count::Count;
 use crate::explain::{Slip, of_several};
 use crate::happening::Kind;
@@ -158,6 +159,10 @@ impl Family for EventList {
 
     fn counts(&self, _: &NoActs, _: &Settings) -> Vec<Count> {
         self.telling.counts(self.period)
+    }
+
+    fn convert(&mut self, by: &Conversion, _: &Settings) {
+        self.telling.convert(by);
     }
 
     fn sentence(&self, _: &Scope<'_>) -> Vec<Part> {

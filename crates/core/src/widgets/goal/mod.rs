@@ -21,6 +21,7 @@ use super::{Action, Family, Hint, Lever, Refusal, Scope, Settings};
 use crate::Instant;
 use crate::act_log::ActLog;
 use crate::calendar::Period;
+use crate::conversion::Conversion;
 use crate::count::Count;
 use crate::entry::{Act, Entry};
 use crate::explain::Slip;
@@ -184,6 +185,25 @@ impl Aim {
         Count { since, until: self.closes(settings), ..self.count.clone() }
     }
 
+    fn convert(&mut self, by: &Conversion, settings: &Settings) {
+        if let Unit::Money(_) = self.count.unit(settings) {
+            (self.target, self.start) = (by.amount(self.target).max(1), by.amount(self.start));
+            match &mut self.then {
+                Then::RaiseBy(step) => *step = by.amount(*step).max(1),
+                Then::Rungs(rungs) => {
+                    let mut below = 0;
+                    for rung in rungs {
+                        // Rungs that lay close together must still rise.
+                        rung.target = by.amount(rung.target).max(below + 1);
+                        below = rung.target;
+                    }
+                }
+                Then::CountPast | Then::StayFull | Then::RaiseTimes(_) => {}
+            }
+        }
+        self.count.convert(by, settings);
+    }
+
     /// The numerals stay when the unit changes: 350 pounds become 350 follows.
     fn rescale(&mut self, old: Unit, new: Unit) {
         if old.whole() == new.whole() {
@@ -280,10 +300,9 @@ impl Family for Goal {
         reset.into_iter().chain([Lever::new("rearm", "Arm again", true)]).chain(undo).collect()
     }
 
-    fn tell_in(&mut self, before: &Settings, after: &Settings) {
+    fn convert(&mut self, by: &Conversion, settings: &Settings) {
         for aim in self.aims_mut() {
-            let (old, new) = (aim.count.unit(before), aim.count.unit(after));
-            aim.rescale(old, new);
+            aim.convert(by, settings);
         }
     }
 

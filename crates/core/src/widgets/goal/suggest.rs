@@ -2,6 +2,7 @@
 
 use super::Aim;
 use crate::calendar::{Period, Span};
+use crate::conversion::rounded;
 use crate::count::Count;
 use crate::widgets::{Hint, Scope};
 use chrono::TimeDelta;
@@ -38,27 +39,6 @@ fn earlier(count: &Count, scope: &Scope<'_>) -> Vec<Span> {
         }
         _ => Vec::new(),
     }
-}
-
-/// Rounded to two significant digits, in steps of 1, 2 or 5 of the second: the coarser the larger
-/// the first is.
-///
-/// Thus 143 becomes 140, 347 becomes 340 (steps of 20) and 874 becomes 850 (steps of 50).
-pub(super) fn rounded(value: i64) -> i64 {
-    if value < 10 {
-        return value.max(1);
-    }
-    let mut unit = 1;
-    while value / unit >= 100 {
-        unit *= 10;
-    }
-    let step = unit
-        * match value / unit {
-            ..20 => 1,
-            20..50 => 2,
-            _ => 5,
-        };
-    (value + step / 2) / step * step
 }
 
 /// What could be tried as a target, with how often it would have been reached.

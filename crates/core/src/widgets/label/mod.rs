@@ -10,6 +10,7 @@ use super::{Family, NoActs, Scope, Settings};
 use crate::Instant;
 use crate::book::{Fact, instant};
 use crate::calendar::Period;
+use crate::conversion::Conversion;
 use crate::count::{Count, Keep, Verdict, What};
 use crate::explain::{Slip, span_words, terms_and_lines};
 use crate::happening::Kind;
@@ -223,6 +224,10 @@ impl Family for Label {
 
     fn counts(&self, _: &NoActs, _: &Settings) -> Vec<Count> {
         vec![self.count()]
+    }
+
+    fn convert(&mut self, by: &Conversion, settings: &Settings) {
+        self.count.convert(by, settings);
     }
 
     fn sentence(&self, scope: &Scope<'_>) -> Vec<Part> {

@@ -1,0 +1,13 @@
+//! Laws of the whole channel: replay equals live, whatever the batching and the mix; corrections equal a
+//! ledger without the mistake; what is drawn when an alarm rings is what stands there all the time.
+
+#![allow(clippy::unwrap_used)]
+
+mod alarms;
+mod corrections;
+mod life;
+mod replay;
+mod single;
+
+/// How many lives a law looks at: each draws a hundred widgets.
+const LIVES: u32 = 96;

@@ -1,0 +1,1 @@
+ALTER TABLE widget_past DROP COLUMN currency;
