@@ -13,7 +13,7 @@ use tally_core::entry::{Body, Entry, Origin};
 use tally_core::happening::Happening;
 use tally_core::ids::{FeedId, Seq};
 use tally_core::widgets::{Action, Refusal};
-use tally_store::rows::origin_key;
+use tally_store::rows::{Namespace, origin_key};
 
 /// How many days' rates go into one line of the ledger; more would not fit.
 const DAYS_A_LINE: usize = 60;
@@ -120,7 +120,7 @@ impl ChannelHandle {
         let days: Vec<(NaiveDate, Table)> = days.into_iter().collect();
         for days in days.chunks(DAYS_A_LINE) {
             let told: String = days.iter().map(|(day, table)| format!("{day}{table:?}")).collect();
-            let digest = origin_key(&Origin { source: "rates".into(), id: told });
+            let digest = origin_key(Namespace::Own, &Origin { source: "rates".into(), id: told });
             let id = digest.iter().fold(String::new(), |id, byte| format!("{id}{byte:02x}"));
             let days = days.iter().cloned().collect();
             match self.record(deed("rates", id, move |channel, _| channel.decide_rates(days))).await {

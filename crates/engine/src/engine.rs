@@ -4,10 +4,12 @@ use crate::board::Board;
 use crate::clock::Clock;
 use crate::draw::Draw;
 use crate::error::EngineError;
+use crate::health::Health;
 use crate::orders::{Deed, Ingested, MakeBelieve, Order, Rehearsed, Reply, Report, Shaping};
 use crate::task::{self, heard::Hearing};
 use std::collections::HashMap;
 use std::sync::{Arc, PoisonError, RwLock};
+use std::time::Duration;
 use tally_core::Instant;
 use tally_core::channel::Channel;
 use tally_core::chat::ChatLine;
@@ -18,11 +20,14 @@ use tally_store::Store;
 use tally_store::accounts::ChannelRecord;
 use tally_store::feeds::Feed;
 use tally_store::ledger::Ledger;
-use tally_store::rows::EntryRow;
+use tally_store::rows::{EntryRow, Namespace};
 use tokio::sync::{Mutex, OnceCell, mpsc, oneshot, watch};
 
 /// How many orders may wait at a channel before whoever gives them has to.
 const QUEUE: usize = 4_096;
+
+/// How long a stop waits for snapshots.
+const STOPPING: Duration = Duration::from_secs(5);
 
 /// All channels of this process.
 #[derive(Clone)]
@@ -37,8 +42,17 @@ pub(crate) struct Inner {
     pub clock: Arc<dyn Clock>,
     channels: Mutex<HashMap<ChannelId, Arc<OnceCell<ChannelHandle>>>>,
     addresses: RwLock<HashMap<String, (ChannelId, WidgetId)>>,
-    feeds: RwLock<HashMap<String, Arc<Feed>>>,
+    feeds: RwLock<KeptFeeds>,
     feeds_changed: watch::Sender<()>,
+    pub health: Health,
+}
+
+/// Feeds that were asked for by their addresses.
+#[derive(Default)]
+struct KeptFeeds {
+    by_token: HashMap<String, Arc<Feed>>,
+    /// Raised whenever any feed is changed.
+    generation: u64,
 }
 
 /// A loaded channel.
@@ -65,6 +79,7 @@ impl Engine {
             addresses: RwLock::default(),
             feeds: RwLock::default(),
             feeds_changed: watch::Sender::new(()),
+            health: Health::default(),
         };
         Self { inner: Arc::new(inner) }
     }
@@ -120,12 +135,17 @@ impl Engine {
     /// # Errors
     /// There is none, or the database is away.
     pub async fn by_feed_token(&self, token: &str) -> Result<Arc<Feed>, EngineError> {
-        let known = read(&self.inner.feeds).get(token).cloned();
+        let known = read(&self.inner.feeds).by_token.get(token).cloned();
         if let Some(feed) = known {
             return Ok(feed);
         }
+        let before = read(&self.inner.feeds).generation;
         let feed = Arc::new(self.inner.store.feed_by_token(token.to_owned()).await?);
-        write(&self.inner.feeds).insert(token.to_owned(), Arc::clone(&feed));
+        let mut kept = write(&self.inner.feeds);
+        // If a feed was changed meanwhile, what was read may be from before: then it is for this once.
+        if kept.generation == before {
+            kept.by_token.insert(token.to_owned(), Arc::clone(&feed));
+        }
         Ok(feed)
     }
 
@@ -134,9 +154,13 @@ impl Engine {
     /// # Errors
     /// The database is away.
     pub async fn feeds_changed(&self, id: ChannelId) -> Result<(), EngineError> {
-        let feeds = self.inner.store.feeds(id).await?;
-        write(&self.inner.feeds).retain(|_, feed| feed.channel_id != id.0);
+        {
+            let mut kept = write(&self.inner.feeds);
+            kept.generation += 1;
+            kept.by_token.retain(|_, feed| feed.channel_id != id.0);
+        }
         self.inner.feeds_changed.send_replace(());
+        let feeds = self.inner.store.feeds(id).await?;
         self.channel(id).await?.send(Order::Feeds(feeds)).await
     }
 
@@ -157,16 +181,28 @@ impl Engine {
         Ok(())
     }
 
-    /// Lets every channel keep a snapshot and end.
+    /// The channels whose task has ended and does not stand again, or only just.
+    #[must_use]
+    pub fn failing(&self) -> Vec<ChannelId> {
+        self.inner.health.failing()
+    }
+
+    /// Lets every channel keep a snapshot and end. A snapshot is a shortcut: whatever takes longer than some
+    /// seconds is left.
     pub async fn stop(&self) {
-        for (_, cell) in self.inner.channels.lock().await.drain() {
-            if let Some(handle) = cell.get() {
-                let (reply, done) = oneshot::channel();
-                if handle.send(Order::Stop(reply)).await.is_ok() {
-                    // An answer that never comes means that the task is gone already.
-                    let _ = done.await;
-                }
+        let cells: Vec<_> = self.inner.channels.lock().await.drain().map(|(_, cell)| cell).collect();
+        let stops = cells.into_iter().map(|cell| async move {
+            let Some(handle) = cell.get() else { return };
+            let (reply, done) = oneshot::channel();
+            if handle.send(Order::Stop(reply)).await.is_ok() {
+                // An answer that never comes means that the task is gone already.
+                let _ = done.await;
             }
+        });
+        if tokio::time::timeout(STOPPING, futures_util::future::join_all(stops)).await.is_err() {
+            tracing::warn!(
+                "not every channel could keep a snapshot in time; the next start reads on from an older one"
+            );
         }
     }
 }
@@ -198,6 +234,18 @@ impl ChannelHandle {
         let now = self.clock.now();
         let drafts: Vec<Draft> = events.into_iter().map(|event| event.draft(feed, now)).collect();
         let rows = drafts.iter().map(|draft| EntryRow::of(self.id, draft)).collect::<Result<_, _>>()?;
+        self.order(|reply| Order::Ingest { drafts, rows, reply }).await
+    }
+
+    /// Records what was read from a file. What an earlier file told is known.
+    ///
+    /// # Errors
+    /// See [`ChannelHandle::ingest`].
+    pub async fn ingest_file(&self, feed: FeedId, events: Vec<Incoming>) -> Result<Ingested, EngineError> {
+        let now = self.clock.now();
+        let drafts: Vec<Draft> = events.into_iter().map(|event| event.draft(feed, now)).collect();
+        let row = |draft| EntryRow::within(Namespace::Files, self.id, draft);
+        let rows = drafts.iter().map(row).collect::<Result<_, _>>()?;
         self.order(|reply| Order::Ingest { drafts, rows, reply }).await
     }
 

@@ -8,6 +8,7 @@ mod deeds;
 mod draw;
 mod engine;
 mod error;
+mod health;
 mod orders;
 mod publish;
 mod task;

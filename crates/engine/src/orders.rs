@@ -145,3 +145,29 @@ pub(crate) enum Order {
     /// Keep a snapshot and end.
     Stop(oneshot::Sender<()>),
 }
+
+impl Order {
+    /// Whether it changes nothing that is durable, and needs no database.
+    pub(crate) fn only_looks(&self) -> bool {
+        matches!(self, Self::Report { .. } | Self::Chat { .. } | Self::Feeds(_) | Self::Pages | Self::Ask(_))
+    }
+
+    /// What it is, for a log; nothing that somebody typed.
+    pub(crate) fn words(&self) -> String {
+        match self {
+            Self::Ingest { drafts, .. } => format!("recording {} lines of a feed", drafts.len()),
+            Self::Record { deed, .. } => format!("recording what “{}” did", deed.origin.source),
+            Self::Settle { .. } => "taking other settings".into(),
+            Self::Rehearse { widget, .. } => format!("rehearsing widget {widget}"),
+            Self::Report { feed, .. } => format!("hearing how feed {feed} fares"),
+            Self::Chat { feed, lines } => format!("hearing {} lines of chat of feed {feed}", lines.len()),
+            Self::Shape { widget, .. } => format!("shaping widget {widget}"),
+            Self::Create { .. } => "making a widget".into(),
+            Self::Readdress { widget, .. } => format!("giving widget {widget} another address"),
+            Self::Feeds(_) => "taking note of feeds".into(),
+            Self::Pages => "counting pages".into(),
+            Self::Ask(_) => "answering a question".into(),
+            Self::Stop(_) => "stopping".into(),
+        }
+    }
+}

@@ -266,27 +266,64 @@ impl Store {
         .await
     }
 
-    /// Keeps what is changed of a feed: its name, wiring, token, secrets, and whether it stands
-    /// still or is removed.
+    /// Changes one thing about a feed, and nothing besides: two changes at once are both made.
     ///
     /// # Errors
-    /// The database is away.
-    pub async fn save_feed(&self, feed: Feed) -> Result<(), StoreError> {
+    /// [`StoreError::NotFound`] when the channel has no such feed.
+    pub async fn change_feed(&self, channel: ChannelId, feed: u32, change: FeedChange) -> Result<(), StoreError> {
         self.run(move |conn| {
-            diesel::update(feeds::table.find(feed.id).filter(feeds::channel_id.eq(feed.channel_id)))
-                .set((
-                    feeds::name.eq(feed.name),
-                    feeds::token.eq(feed.token),
-                    feeds::secret.eq(feed.secret),
-                    feeds::previous_secret.eq(feed.previous_secret),
-                    feeds::previous_until_us.eq(feed.previous_until_us),
-                    feeds::wiring.eq(json(&feed.wiring)?),
-                    feeds::paused.eq(u8::from(feed.paused)),
-                    feeds::removed.eq(u8::from(feed.removed)),
-                ))
-                .execute(conn)?;
-            Ok(())
+            conn.transaction(|conn| {
+                let own = feeds::table.find(feed).filter(feeds::channel_id.eq(channel.0));
+                let row: FeedRow = own.select(FeedRow::as_select()).for_update().first(conn)?;
+                let feed = row.feed()?;
+                let this = diesel::update(feeds::table.find(feed.id));
+                match change {
+                    FeedChange::Pause => this.set(feeds::paused.eq(u8::from(!feed.paused))).execute(conn)?,
+                    FeedChange::Remove => this.set(feeds::removed.eq(1)).execute(conn)?,
+                    FeedChange::Readdress(token) => this.set(feeds::token.eq(token)).execute(conn)?,
+                    FeedChange::Rotate { secret, previous_until } => this
+                        .set((
+                            feeds::previous_secret.eq(Some(feed.secret)),
+                            feeds::previous_until_us.eq(Some(previous_until.timestamp_micros())),
+                            feeds::secret.eq(secret),
+                        ))
+                        .execute(conn)?,
+                    FeedChange::ExpandGifts => match feed.wiring {
+                        Wiring::Webhook { expand_gifts } => {
+                            let wiring = Wiring::Webhook { expand_gifts: !expand_gifts };
+                            this.set(feeds::wiring.eq(json(&wiring)?)).execute(conn)?
+                        }
+                        _ => return Err(StoreError::NotFound),
+                    },
+                    FeedChange::Wire(wiring) => {
+                        this.set((feeds::kind.eq(wiring.kind()), feeds::wiring.eq(json(&wiring)?))).execute(conn)?
+                    }
+                };
+                Ok(())
+            })
         })
         .await
     }
+}
+
+/// One thing that is changed about a feed.
+#[derive(Clone, PartialEq, Eq)]
+pub enum FeedChange {
+    /// It stands still, or goes on.
+    Pause,
+    /// It is gone; what came through it stays.
+    Remove,
+    /// Another address; the present one is void at once.
+    Readdress(String),
+    /// Another secret; the present one stays good for a while.
+    Rotate {
+        /// The new one.
+        secret: String,
+        /// How long the present one stays good.
+        previous_until: Instant,
+    },
+    /// Of a webhook: whether a gift stands for its subscriptions too.
+    ExpandGifts,
+    /// It is wired otherwise.
+    Wire(Wiring),
 }

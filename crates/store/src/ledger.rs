@@ -6,7 +6,7 @@
 
 use crate::rows::EntryRow;
 use crate::schema::entries;
-use crate::{Store, StoreError, connect};
+use crate::{PATIENCE, Store, StoreError, connect};
 use diesel::prelude::*;
 use diesel::result::{DatabaseErrorKind, Error};
 use std::collections::{HashMap, HashSet};
@@ -16,6 +16,8 @@ use tokio::sync::{mpsc, oneshot};
 
 /// No transaction grows beyond this many lines.
 const MOST_ROWS: usize = 4_000;
+/// Nor beyond so many bytes, so that it stays far below what a packet may hold.
+const MOST_BYTES: usize = 4 * 1024 * 1024;
 /// Lines a statement: ten values each, and a statement takes 65,535.
 const ROWS_A_STATEMENT: usize = 1_000;
 /// How many appends may wait before senders have to.
@@ -33,6 +35,12 @@ struct Append {
     after: Seq,
     rows: Vec<EntryRow>,
     reply: oneshot::Sender<Result<Vec<Option<Seq>>, AppendError>>,
+}
+
+impl Append {
+    fn bytes(&self) -> usize {
+        self.rows.iter().map(EntryRow::bytes).sum()
+    }
 }
 
 /// Why lines were not written, or perhaps not.
@@ -67,8 +75,13 @@ impl Ledger {
     ) -> Result<Vec<Option<Seq>>, AppendError> {
         let gone = || AppendError::Away("the writer has stopped".into());
         let (reply, answer) = oneshot::channel();
-        self.queue.send(Append { channel, after, rows, reply }).await.map_err(|_| gone())?;
-        answer.await.map_err(|_| gone())?
+        let done = async {
+            self.queue.send(Append { channel, after, rows, reply }).await.map_err(|_| gone())?;
+            answer.await.map_err(|_| gone())?
+        };
+        // Whether they will be written after all is found out by reading on.
+        let patient = tokio::time::timeout(PATIENCE, done).await;
+        patient.unwrap_or_else(|_| Err(AppendError::Away("it does not answer".into())))
     }
 }
 
@@ -84,12 +97,14 @@ type Places = Vec<Vec<Option<Seq>>>;
 impl Writer {
     fn run(mut self) {
         while let Some(first) = self.waiting.blocking_recv() {
+            let (mut rows, mut bytes) = (first.rows.len(), first.bytes());
             let mut group = vec![first];
-            let mut rows = group[0].rows.len();
             while rows < MOST_ROWS
+                && bytes < MOST_BYTES
                 && let Ok(more) = self.waiting.try_recv()
             {
                 rows += more.rows.len();
+                bytes += more.bytes();
                 group.push(more);
             }
             self.write(group);
@@ -188,10 +203,25 @@ fn insert(conn: &mut MysqlConnection, group: &mut [Append], known: &HashSet<Orig
         places.push(given);
     }
     conn.transaction(|conn| {
-        for rows in fresh.chunks(ROWS_A_STATEMENT) {
+        for rows in statements(&fresh) {
             diesel::insert_into(entries::table).values(rows.to_vec()).execute(conn)?;
         }
         Ok(places)
+    })
+}
+
+/// Rows by the statement: bounded in number and in bytes.
+fn statements<'a>(mut rows: &'a [&'a EntryRow]) -> impl Iterator<Item = &'a [&'a EntryRow]> {
+    std::iter::from_fn(move || {
+        let mut bytes = 0;
+        let fits = |row: &&&EntryRow| {
+            bytes += row.bytes();
+            bytes <= MOST_BYTES
+        };
+        let many = rows.iter().take(ROWS_A_STATEMENT).take_while(fits).count().max(1).min(rows.len());
+        let (now, later) = rows.split_at(many);
+        rows = later;
+        (!now.is_empty()).then_some(now)
     })
 }
 

@@ -26,7 +26,10 @@ use std::time::Duration;
 pub const MIGRATIONS: EmbeddedMigrations = embed_migrations!();
 
 /// Every connection speaks UTC and refuses to bend values silently.
-const SESSION: &str = "SET time_zone = '+00:00', sql_mode = 'TRADITIONAL'";
+const SESSION: &str = "SET time_zone = '+00:00', sql_mode = 'TRADITIONAL', innodb_lock_wait_timeout = 5";
+
+/// How long an answer of the database is waited for.
+pub(crate) const PATIENCE: Duration = Duration::from_secs(5);
 
 /// A pool of connections to one database.
 #[derive(Clone)]
@@ -77,7 +80,7 @@ impl Store {
     /// # Errors
     /// The database is away, or a migration failed.
     pub async fn migrate(&self) -> Result<(), StoreError> {
-        self.run(|conn| {
+        self.run_long(|conn| {
             sql_query("SELECT GET_LOCK('eager-tally-migrations', 60)").execute(conn)?;
             let done = conn.run_pending_migrations(MIGRATIONS).map(drop);
             sql_query("SELECT RELEASE_LOCK('eager-tally-migrations')").execute(conn)?;
@@ -94,8 +97,27 @@ impl Store {
         self.run(|conn| sql_query("SELECT 1").execute(conn).map(drop).map_err(Into::into)).await
     }
 
-    /// Runs blocking work on a pooled connection, off the asynchronous threads.
+    /// Runs blocking work on a pooled connection, off the asynchronous threads. A database that does not
+    /// answer is away: what was asked of it may still be done when it answers again.
     pub(crate) async fn run<T: Send + 'static>(
+        &self,
+        work: impl FnOnce(&mut MysqlConnection) -> Result<T, StoreError> + Send + 'static,
+    ) -> Result<T, StoreError> {
+        self.run_within(PATIENCE, work).await
+    }
+
+    /// The same with another patience.
+    pub(crate) async fn run_within<T: Send + 'static>(
+        &self,
+        patience: Duration,
+        work: impl FnOnce(&mut MysqlConnection) -> Result<T, StoreError> + Send + 'static,
+    ) -> Result<T, StoreError> {
+        let done = tokio::time::timeout(patience, self.run_long(work));
+        done.await.unwrap_or_else(|_| Err(StoreError::Away("it does not answer".into())))
+    }
+
+    /// The same for what may take its time.
+    async fn run_long<T: Send + 'static>(
         &self,
         work: impl FnOnce(&mut MysqlConnection) -> Result<T, StoreError> + Send + 'static,
     ) -> Result<T, StoreError> {

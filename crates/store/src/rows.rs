@@ -35,11 +35,36 @@ pub struct EntryRow {
     pub body: String,
 }
 
-/// Sixteen bytes that stand for (source, id): the first half of their SHA-256, with a zero byte
-/// between the two, which neither can contain.
+/// Within what an origin is unique. What senders call themselves cannot reach out of their own.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+pub enum Namespace {
+    /// What operators, signals and programs do.
+    Own,
+    /// What comes through one feed.
+    Feed(FeedId),
+    /// What was read from files, whichever: a file that is read twice is noticed.
+    Files,
+}
+
+impl Namespace {
+    /// Of a line that came through this feed, or through none.
+    #[must_use]
+    pub fn of(feed: Option<FeedId>) -> Self {
+        feed.map_or(Self::Own, Self::Feed)
+    }
+}
+
+/// Sixteen bytes that stand for (namespace, source, id): the first half of their SHA-256, with a zero byte
+/// between, which none can contain.
 #[must_use]
-pub fn origin_key(origin: &Origin) -> Vec<u8> {
+pub fn origin_key(namespace: Namespace, origin: &Origin) -> Vec<u8> {
     let mut hash = Sha256::new();
+    match namespace {
+        Namespace::Own => hash.update("own"),
+        Namespace::Feed(feed) => hash.update(format!("feed {feed}")),
+        Namespace::Files => hash.update("file"),
+    }
+    hash.update([0]);
     hash.update(origin.source.as_bytes());
     hash.update([0]);
     hash.update(origin.id.as_bytes());
@@ -52,10 +77,18 @@ impl EntryRow {
     /// # Errors
     /// Its body cannot be written as JSON, which no body of ours does.
     pub fn of(channel: ChannelId, draft: &Draft) -> Result<Self, StoreError> {
+        Self::within(Namespace::of(draft.feed), channel, draft)
+    }
+
+    /// The same, known within another namespace than that of its feed.
+    ///
+    /// # Errors
+    /// See [`EntryRow::of`].
+    pub fn within(namespace: Namespace, channel: ChannelId, draft: &Draft) -> Result<Self, StoreError> {
         Ok(Self {
             channel_id: channel.0,
             seq: 0,
-            origin: origin_key(&draft.origin),
+            origin: origin_key(namespace, &draft.origin),
             source: draft.origin.source.clone(),
             source_id: draft.origin.id.clone(),
             feed_id: draft.feed.map(|feed| feed.0),
@@ -64,6 +97,12 @@ impl EntryRow {
             arrived_us: draft.arrived_at.timestamp_micros(),
             body: serde_json::to_string(&draft.body).map_err(|error| StoreError::Unreadable(error.to_string()))?,
         })
+    }
+
+    /// About how many bytes it takes in a statement.
+    #[must_use]
+    pub fn bytes(&self) -> usize {
+        self.body.len() + self.source.len() + self.source_id.len() + 100
     }
 
     /// The entry that the row keeps.

@@ -113,6 +113,14 @@ diesel::table! {
 }
 
 diesel::table! {
+    snapshot_parts (channel_id, part) {
+        channel_id -> Unsigned<Integer>,
+        part -> Unsigned<Integer>,
+        body -> Mediumblob,
+    }
+}
+
+diesel::table! {
     book_parts (channel_id, day, part) {
         channel_id -> Unsigned<Integer>,
         day -> Bigint,

@@ -1,8 +1,9 @@
 //! Snapshots and the parts of the book beside them: a shortcut for starting, never the truth.
 
-use crate::schema::{book_parts, snapshots};
+use crate::schema::{book_parts, snapshot_parts, snapshots};
 use crate::{Store, StoreError};
 use diesel::prelude::*;
+use std::time::Duration;
 use tally_core::book::{Fact, PART};
 use tally_core::channel::Snapshot;
 use tally_core::ids::ChannelId;
@@ -11,6 +12,10 @@ use tally_core::ids::ChannelId;
 const VERSION: u32 = 6;
 /// How many parts are read at a time.
 const PARTS_A_READ: i64 = 64;
+/// Bytes in a part of a snapshot: far below what a packet may hold.
+const BYTES_A_PART: usize = 1024 * 1024;
+/// A large channel takes its time.
+const PATIENCE: Duration = Duration::from_secs(60);
 
 /// The pages of a book: UTC days since 1970, and the facts of each.
 pub type Pages = Vec<(i64, Vec<Fact>)>;
@@ -49,8 +54,8 @@ impl Store {
         snapshot: Snapshot,
         parts: Vec<BookPart>,
     ) -> Result<(), StoreError> {
-        self.run(move |conn| {
-            let body = serde_json::to_string(&snapshot).map_err(|error| StoreError::Unreadable(error.to_string()))?;
+        self.run_within(PATIENCE, move |conn| {
+            let body = serde_json::to_vec(&snapshot).map_err(|error| StoreError::Unreadable(error.to_string()))?;
             conn.transaction(|conn| {
                 for BookPart { day, part, body } in parts {
                     diesel::replace_into(book_parts::table)
@@ -67,9 +72,20 @@ impl Store {
                         snapshots::channel_id.eq(channel.0),
                         snapshots::seq.eq(snapshot.last_seq.0),
                         snapshots::version.eq(VERSION),
-                        snapshots::body.eq(body),
+                        // Kept in parts since.
+                        snapshots::body.eq(""),
                     ))
                     .execute(conn)?;
+                diesel::delete(snapshot_parts::table.filter(snapshot_parts::channel_id.eq(channel.0))).execute(conn)?;
+                for (part, body) in (0_u32..).zip(body.chunks(BYTES_A_PART)) {
+                    diesel::insert_into(snapshot_parts::table)
+                        .values((
+                            snapshot_parts::channel_id.eq(channel.0),
+                            snapshot_parts::part.eq(part),
+                            snapshot_parts::body.eq(body),
+                        ))
+                        .execute(conn)?;
+                }
                 Ok(())
             })
         })
@@ -82,15 +98,22 @@ impl Store {
     /// # Errors
     /// The database is away.
     pub async fn snapshot(&self, channel: ChannelId) -> Result<Option<(Snapshot, Pages)>, StoreError> {
-        self.run(move |conn| {
+        self.run_within(PATIENCE, move |conn| {
             conn.transaction(|conn| {
-                let body: Option<String> = snapshots::table
+                let kept: Option<u64> = snapshots::table
                     .filter(snapshots::channel_id.eq(channel.0).and(snapshots::version.eq(VERSION)))
-                    .select(snapshots::body)
+                    .select(snapshots::seq)
                     .first(conn)
                     .optional()?;
-                let Some(body) = body else { return Ok(None) };
-                let read: Result<Snapshot, _> = serde_json::from_str(&body);
+                if kept.is_none() {
+                    return Ok(None);
+                }
+                let parts: Vec<Vec<u8>> = snapshot_parts::table
+                    .filter(snapshot_parts::channel_id.eq(channel.0))
+                    .order(snapshot_parts::part)
+                    .select(snapshot_parts::body)
+                    .load(conn)?;
+                let read: Result<Snapshot, _> = serde_json::from_slice(&parts.concat());
                 // It was only a shortcut; the ledger tells the same.
                 let snapshot = read.inspect_err(|error| tracing::warn!(%error, %channel, "a snapshot cannot be read"));
                 let Ok(snapshot) = snapshot else { return Ok(None) };

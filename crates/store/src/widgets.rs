@@ -28,6 +28,21 @@ pub struct WidgetRecord {
     pub page_token: String,
 }
 
+/// A widget of which it is certain that it belongs to a channel: only [`Store::own_widget`] makes one, and
+/// nothing is changed in a widget without one.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct OwnWidget {
+    id: WidgetId,
+}
+
+impl OwnWidget {
+    /// Which.
+    #[must_use]
+    pub fn id(self) -> WidgetId {
+        self.id
+    }
+}
+
 /// What a widget was before a change.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Past {
@@ -202,6 +217,19 @@ impl Store {
         .await
     }
 
+    /// A widget, if it is one of the channel's.
+    ///
+    /// # Errors
+    /// [`StoreError::NotFound`] when it is none of them.
+    pub async fn own_widget(&self, channel: ChannelId, id: WidgetId) -> Result<OwnWidget, StoreError> {
+        self.run(move |conn| {
+            let own = widgets::table.find(id.0).filter(widgets::channel_id.eq(channel.0)).select(widgets::id);
+            let id: u32 = own.first(conn)?;
+            Ok(OwnWidget { id: WidgetId(id) })
+        })
+        .await
+    }
+
     /// The widget behind a page's address.
     ///
     /// # Errors
@@ -220,11 +248,12 @@ impl Store {
     /// The database is away.
     pub async fn save_setup(
         &self,
-        id: WidgetId,
+        widget: OwnWidget,
         setup: Setup,
         draft: Option<Setup>,
         before: Past,
     ) -> Result<(), StoreError> {
+        let id = widget.id;
         self.run(move |conn| {
             conn.transaction(|conn| {
                 save_setup(conn, id, &setup, draft.as_ref())?;
@@ -238,7 +267,8 @@ impl Store {
     ///
     /// # Errors
     /// The database is away, or it cannot be read.
-    pub async fn widget_past(&self, id: WidgetId) -> Result<Option<Past>, StoreError> {
+    pub async fn widget_past(&self, widget: OwnWidget) -> Result<Option<Past>, StoreError> {
+        let id = widget.id;
         self.run(move |conn| Ok(newest_past(conn, id)?.map(|(_, past)| past))).await
     }
 
@@ -246,7 +276,8 @@ impl Store {
     ///
     /// # Errors
     /// The database is away, or it cannot be read.
-    pub async fn take_back_setup(&self, id: WidgetId) -> Result<Option<Past>, StoreError> {
+    pub async fn take_back_setup(&self, widget: OwnWidget) -> Result<Option<Past>, StoreError> {
+        let id = widget.id;
         self.run(move |conn| {
             conn.transaction(|conn| {
                 let Some((place, past)) = newest_past(conn, id)? else { return Ok(None) };
@@ -262,7 +293,8 @@ impl Store {
     ///
     /// # Errors
     /// The database is away.
-    pub async fn replace_setup(&self, id: WidgetId, setup: Setup, draft: Option<Setup>) -> Result<(), StoreError> {
+    pub async fn replace_setup(&self, widget: OwnWidget, setup: Setup, draft: Option<Setup>) -> Result<(), StoreError> {
+        let id = widget.id;
         self.run(move |conn| save_setup(conn, id, &setup, draft.as_ref())).await
     }
 
@@ -270,7 +302,8 @@ impl Store {
     ///
     /// # Errors
     /// The database is away.
-    pub async fn archive_widget(&self, id: WidgetId, archived: bool) -> Result<(), StoreError> {
+    pub async fn archive_widget(&self, widget: OwnWidget, archived: bool) -> Result<(), StoreError> {
+        let id = widget.id;
         self.run(move |conn| {
             let column = widgets::archived.eq(u8::from(archived));
             diesel::update(widgets::table.find(id.0)).set(column).execute(conn)?;
@@ -283,7 +316,8 @@ impl Store {
     ///
     /// # Errors
     /// The database is away.
-    pub async fn save_page_token(&self, id: WidgetId, token: String) -> Result<(), StoreError> {
+    pub async fn save_page_token(&self, widget: OwnWidget, token: String) -> Result<(), StoreError> {
+        let id = widget.id;
         self.run(move |conn| {
             diesel::update(widgets::table.find(id.0)).set(widgets::page_token.eq(token)).execute(conn)?;
             Ok(())

@@ -30,8 +30,9 @@ use std::collections::{BTreeMap, BTreeSet};
 use words::Words;
 
 const DAY_US: i64 = 86_400_000_000;
-/// A day's facts are kept in parts of so many, so that one more does not mean writing all anew.
-pub const PART: usize = 4_000;
+/// A day's facts are kept in parts of so many, so that one more does not mean writing all anew, and that
+/// the longest messages fit into a packet of the database (16 MiB).
+pub const PART: usize = 1_000;
 
 /// See the module. Two books are equal when the same stands in them; hints for looking things up and what
 /// is to be kept play no part.

@@ -2,6 +2,7 @@
 
 use super::{PULSE_IDLE, Task};
 use crate::draw::{Drawn, Heard, OnAir, Pulse, PulseFeed, Seen, Shown};
+use std::panic::AssertUnwindSafe;
 use tally_core::Instant;
 use tally_core::channel::RollLine;
 use tally_core::ids::{FeedId, WidgetId};
@@ -19,9 +20,16 @@ impl Task {
             self.channel.turn(now);
             let plates = self.channel.plates(now);
             for id in ready {
-                if let Some(drawn) = self.drawn(id, plates.get(&id).copied(), now) {
-                    let token = self.tokens.get(&id).map_or("", String::as_str);
-                    self.board.hang(id, token, drawn);
+                // Drawing changes nothing; so if one widget cannot be drawn, it keeps its last picture, and the
+                // others go on.
+                let drawing = AssertUnwindSafe(|| self.drawn(id, plates.get(&id).copied(), now));
+                match std::panic::catch_unwind(drawing) {
+                    Ok(Some(drawn)) => {
+                        let token = self.tokens.get(&id).map_or("", String::as_str);
+                        self.board.hang(id, token, drawn);
+                    }
+                    Ok(None) => {}
+                    Err(_) => tracing::error!(channel = %self.id, widget = %id, "a widget could not be drawn"),
                 }
             }
         }

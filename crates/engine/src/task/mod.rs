@@ -3,9 +3,11 @@
 mod drawing;
 mod feasts;
 pub mod heard;
+mod meanwhile;
 mod record;
 mod rehearsing;
 mod shaping;
+mod supervise;
 
 use crate::board::Board;
 use crate::engine::Inner;
@@ -15,9 +17,10 @@ use crate::publish::Pace;
 use feasts::Feasts;
 use heard::Hearing;
 use rehearsing::Rehearsal;
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, VecDeque};
 use std::sync::Arc;
 use std::time::Duration;
+use supervise::Loaded;
 use tally_core::Instant;
 use tally_core::channel::Channel;
 use tally_core::ids::{ChannelId, FeedId, Seq, WidgetId};
@@ -40,54 +43,15 @@ const PULSE_GAP: Duration = Duration::from_millis(200);
 /// The strip is drawn anew after this long without any event, so that "quiet since" stays true.
 const PULSE_IDLE: Duration = Duration::from_secs(20);
 
-/// Loads a channel from its snapshot and the entries since, hangs everything up, and sets it going.
+/// Loads a channel, hangs everything up, and sets it going.
 pub(crate) async fn load(
     inner: Arc<Inner>,
     id: ChannelId,
     board: Arc<Board>,
     waiting: mpsc::Receiver<Order>,
 ) -> Result<(), EngineError> {
-    let record = inner.store.channel(id).await?;
-    let mut widgets = inner.store.widgets(id).await?;
-    let tokens: BTreeMap<WidgetId, String> = widgets.iter().map(|one| (one.id, one.page_token.clone())).collect();
-    widgets.retain(|one| !one.archived);
-    let drafts: Vec<(WidgetId, Setup)> = widgets.iter().filter_map(|one| Some((one.id, one.draft.clone()?))).collect();
-    let empty = Channel::new(record.settings, widgets.into_iter().map(|one| (one.id, one.setup.unfolded())));
-    let mut channel = match inner.store.snapshot(id).await? {
-        Some((snapshot, pages)) => empty.resume(snapshot, pages).unwrap_or(empty),
-        None => empty,
-    };
-    let feeds = inner.store.feeds(id).await?;
-    channel.set_feeds(names(&feeds));
-    let now = tokio::time::Instant::now();
-    let mut task = Task {
-        kept_at: channel.last_seq(),
-        channel,
-        inner,
-        id,
-        board,
-        tokens,
-        feeds,
-        pace: Pace::default(),
-        pulse_due: Some(now),
-        pulse_drawn: now,
-        behind: true,
-        ring: None,
-        air: record.air_signals,
-        edits_at_once: record.edits_at_once,
-        hearing: Hearing::default(),
-        watches: BTreeMap::new(),
-        rehearsal: None,
-    };
-    task.catch_up().await?;
-    for (id, setup) in drafts {
-        let draft = task.with(id, setup).await?;
-        task.channel.try_out(id, Some(draft));
-    }
-    let all: Vec<WidgetId> = task.channel.widgets().map(|(id, _)| id).collect();
-    task.pace.touch(all);
-    task.draw();
-    tokio::spawn(task.run(waiting));
+    let task = supervise::begin(&inner, id, &board).await?;
+    tokio::spawn(supervise::supervise(Task { waiting, ..task }));
     Ok(())
 }
 
@@ -99,6 +63,11 @@ fn names(feeds: &[Feed]) -> BTreeMap<FeedId, String> {
 struct Task {
     inner: Arc<Inner>,
     id: ChannelId,
+    waiting: mpsc::Receiver<Order>,
+    /// Orders that came while the database was waited for, and have to wait for it too.
+    deferred: VecDeque<Order>,
+    /// What is being done, for the log should it fail.
+    doing: String,
     channel: Channel,
     board: Arc<Board>,
     tokens: BTreeMap<WidgetId, String>,
@@ -125,17 +94,65 @@ struct Task {
 }
 
 impl Task {
-    async fn run(mut self, mut waiting: mpsc::Receiver<Order>) {
+    /// Makes a task from the channel's snapshot and the entries since, and draws all of it.
+    ///
+    /// Nobody can tell it anything yet: whoever begins it says where orders come from.
+    ///
+    /// # Errors
+    /// The database is away, or there is no such channel.
+    async fn begin(inner: Arc<Inner>, id: ChannelId, board: Arc<Board>) -> Result<Self, EngineError> {
+        let Loaded { channel, record, tokens, drafts, feeds } = Loaded::of(&inner, id).await?;
+        let now = tokio::time::Instant::now();
+        let mut task = Self {
+            kept_at: channel.last_seq(),
+            channel,
+            inner,
+            id,
+            waiting: mpsc::channel(1).1,
+            deferred: VecDeque::new(),
+            doing: "loading".into(),
+            board,
+            tokens,
+            feeds,
+            pace: Pace::default(),
+            pulse_due: Some(now),
+            pulse_drawn: now,
+            behind: true,
+            ring: None,
+            air: record.air_signals,
+            edits_at_once: record.edits_at_once,
+            hearing: Hearing::default(),
+            watches: BTreeMap::new(),
+            rehearsal: None,
+        };
+        task.take_up_drafts(drafts).await?;
+        Ok(task)
+    }
+
+    async fn take_up_drafts(&mut self, drafts: Vec<(WidgetId, Setup)>) -> Result<(), EngineError> {
+        self.catch_up().await?;
+        for (id, setup) in drafts {
+            let draft = self.with(id, setup).await?;
+            self.channel.try_out(id, Some(draft));
+        }
+        let all: Vec<WidgetId> = self.channel.widgets().map(|(id, _)| id).collect();
+        self.pace.touch(all);
+        self.draw();
+        Ok(())
+    }
+
+    /// Does what it is told, until it is told to stop or nobody is left to tell it.
+    async fn run(&mut self) {
         self.set_alarm();
         // An order that was taken out while looking for more of the same kind.
         let mut next: Option<Order> = None;
         loop {
-            let order = match next.take() {
+            let order = match next.take().or_else(|| self.deferred.pop_front()) {
                 Some(order) => Some(order),
                 None => {
                     let wake = self.wake_at();
                     tokio::select! {
-                        order = waiting.recv() => match order {
+                        order = self.waiting.recv() => match order {
                             Some(order) => Some(order),
                             None => return,
                         },
@@ -143,12 +160,15 @@ impl Task {
                     }
                 }
             };
+            if let Some(order) = &order {
+                self.doing = order.words();
+            }
             match order {
                 Some(Order::Ingest { drafts, rows, reply }) => {
                     let mut lines = drafts.len();
                     let mut group = vec![(drafts, rows, reply)];
                     while lines < MOST_DRAFTS {
-                        match waiting.try_recv() {
+                        match self.deferred.pop_front().map_or_else(|| self.waiting.try_recv(), Ok) {
                             Ok(Order::Ingest { drafts, rows, reply }) => {
                                 lines += drafts.len();
                                 group.push((drafts, rows, reply));
@@ -170,6 +190,7 @@ impl Task {
                 Some(order) => self.obey(order).await,
                 None => {}
             }
+            self.doing = "drawing".into();
             self.ring_alarm();
             self.draw();
             if self.channel.last_seq().0 >= self.kept_at.0 + SNAPSHOT_EVERY {
@@ -190,17 +211,6 @@ impl Task {
             Order::Rehearse { widget, make_believe, feed, reply } => {
                 let _ = reply.send(self.rehearse(widget, make_believe, feed));
             }
-            Order::Report { feed, report } => {
-                self.hearing.report(feed, report, self.inner.clock.now());
-                self.pulse_soon();
-            }
-            Order::Chat { feed, lines } => {
-                self.hearing.chat(feed, lines.len(), self.inner.clock.now());
-                let touched = self.channel.hear(feed, lines);
-                self.pace.touch(touched);
-                self.set_alarm();
-                self.pulse_soon();
-            }
             Order::Shape { widget, shaping, reply } => {
                 let _ = reply.send(self.shape(widget, shaping).await);
             }
@@ -210,19 +220,7 @@ impl Task {
             Order::Readdress { widget, page_token, reply } => {
                 let _ = reply.send(self.readdress(widget, page_token).await);
             }
-            Order::Feeds(feeds) => {
-                self.channel.set_feeds(names(&feeds));
-                self.feeds = feeds;
-                self.pulse_soon();
-            }
-            Order::Pages => self.pulse_soon(),
-            Order::Ask(question) => {
-                let now = self.inner.clock.now();
-                self.channel.turn(now);
-                question(&self.channel, &self.hearing, now);
-            }
-            // Taken out by `run` before they get here.
-            Order::Ingest { .. } | Order::Stop(_) => {}
+            looking => self.look(looking),
         }
     }
 
@@ -269,7 +267,10 @@ impl Task {
         let parts: Result<Vec<_>, _> =
             self.channel.book().dirty().map(|(day, facts, changed)| BookPart::of(day, facts, changed)).collect();
         let saved = match parts {
-            Ok(parts) => self.inner.store.save_snapshot(self.id, self.channel.snapshot(), parts.concat()).await,
+            Ok(parts) => {
+                let (store, id, snapshot) = (self.inner.store.clone(), self.id, self.channel.snapshot());
+                self.meanwhile(async move { store.save_snapshot(id, snapshot, parts.concat()).await }).await
+            }
             Err(error) => Err(error),
         };
         match saved {

@@ -80,14 +80,10 @@ impl Task {
 
     /// Makes drafts durable, then folds them in. Says which place each was given.
     async fn append(&mut self, drafts: Vec<Draft>, rows: Vec<EntryRow>) -> Result<Vec<Option<Seq>>, EngineError> {
-        let mut made = Some(rows);
         for _ in 0..3 {
             self.catch_up().await?;
-            let rows = match made.take() {
-                Some(rows) => rows,
-                None => drafts.iter().map(|draft| EntryRow::of(self.id, draft)).collect::<Result<_, _>>()?,
-            };
-            match self.inner.ledger.append(self.id, self.channel.last_seq(), rows).await {
+            let (ledger, id, after, rows) = (self.inner.ledger.clone(), self.id, self.channel.last_seq(), rows.clone());
+            match self.meanwhile(async move { ledger.append(id, after, rows).await }).await {
                 Ok(places) => {
                     for (draft, place) in drafts.into_iter().zip(&places) {
                         if let Some(seq) = place {
@@ -112,7 +108,8 @@ impl Task {
     /// Folds in whatever the ledger holds beyond the present state.
     pub(super) async fn catch_up(&mut self) -> Result<(), EngineError> {
         while self.behind {
-            let entries = self.inner.store.entries_after(self.id, None, self.channel.last_seq(), PAGE).await?;
+            let (store, id, after) = (self.inner.store.clone(), self.id, self.channel.last_seq());
+            let entries = self.meanwhile(async move { store.entries_after(id, None, after, PAGE).await }).await?;
             self.behind = !entries.is_empty();
             for entry in &entries {
                 let touched = self.channel.apply(entry);

@@ -10,7 +10,7 @@ use tally_core::ids::{Seq, WidgetId};
 use tally_core::money::Currency;
 use tally_core::widgets::{Piece, Refusal, Settings, Setup};
 use tally_store::accounts::ChannelRecord;
-use tally_store::widgets::{Converted, Past};
+use tally_store::widgets::{Converted, OwnWidget, Past, WidgetRecord};
 
 /// What is kept as the words of a change of currency.
 const CONVERTED: &str = "told its money in another currency";
@@ -18,37 +18,43 @@ const CONVERTED: &str = "told its money in another currency";
 impl Task {
     pub(super) async fn shape(&mut self, id: WidgetId, shaping: Shaping) -> Result<(), EngineError> {
         self.catch_up().await?;
+        let widget = self.own(id).await?;
         match shaping {
-            Shaping::Edit { key, text } => self.edit(id, &key, &text).await,
+            Shaping::Edit { key, text } => self.edit(widget, &key, &text).await,
             Shaping::PutOnAir => match self.channel.draft(id).map(Piece::setup) {
-                Some(setup) => self.change(id, setup, None, "put it on air").await,
+                Some(setup) => self.change(widget, setup, None, "put it on air").await,
                 None => Err(Refusal::NotNow("everything on the stage is on air already").into()),
             },
             Shaping::Discard => match self.channel.draft(id) {
                 Some(_) => {
                     let setup = self.channel.widget(id).ok_or(EngineError::NotFound)?.setup();
-                    self.change(id, setup, None, "discarded what was tried").await
+                    self.change(widget, setup, None, "discarded what was tried").await
                 }
                 None => Err(Refusal::NotNow("nothing else is tried on the stage").into()),
             },
-            Shaping::TakeBack => match self.inner.store.take_back_setup(id).await? {
+            Shaping::TakeBack => match {
+                let store = self.inner.store.clone();
+                self.meanwhile(async move { store.take_back_setup(widget).await }).await?
+            } {
                 Some(past) => {
                     let told = (past.setup.clone(), past.draft.clone());
                     let (setup, draft) = self.told_now(past);
                     // What lies this far back was told in another currency.
                     if (&setup, &draft) != (&told.0, &told.1) {
-                        self.inner.store.replace_setup(id, setup.clone(), draft.clone()).await?;
+                        let (store, setup, draft) = (self.inner.store.clone(), setup.clone(), draft.clone());
+                        self.meanwhile(async move { store.replace_setup(widget, setup, draft).await }).await?;
                     }
                     self.take_up(id, setup, draft).await
                 }
                 None => Err(Refusal::NotNow("there is nothing to take back").into()),
             },
-            Shaping::Archive => self.archive(id).await,
-            Shaping::Restore => self.restore(id).await,
+            Shaping::Archive => self.archive(widget).await,
+            Shaping::Restore => self.restore(widget).await,
         }
     }
 
-    async fn edit(&mut self, id: WidgetId, key: &str, text: &str) -> Result<(), EngineError> {
+    async fn edit(&mut self, widget: OwnWidget, key: &str, text: &str) -> Result<(), EngineError> {
+        let id = widget.id();
         let air = self.channel.widget(id).ok_or(EngineError::NotFound)?.setup();
         let staged = self.channel.staged(id).ok_or(EngineError::NotFound)?;
         let (edited, _) = staged.edited(key, text, &self.channel.scope(self.inner.clock.now()))?;
@@ -58,27 +64,41 @@ impl Task {
         }
         let words = format!("changed {}", key.rsplit(['.', ':']).next().unwrap_or(key).replace('_', " "));
         match self.edits_at_once {
-            true => self.change(id, setup, None, &words).await,
-            false if setup == air => self.change(id, air, None, &words).await,
-            false => self.change(id, air, Some(setup), &words).await,
+            true => self.change(widget, setup, None, &words).await,
+            false if setup == air => self.change(widget, air, None, &words).await,
+            false => self.change(widget, air, Some(setup), &words).await,
         }
+    }
+
+    /// A widget, if it is the channel's own.
+    async fn own(&mut self, id: WidgetId) -> Result<OwnWidget, EngineError> {
+        let (store, channel) = (self.inner.store.clone(), self.id);
+        Ok(self.meanwhile(async move { store.own_widget(channel, id).await }).await?)
+    }
+
+    /// The channel's widgets, with those in the archive.
+    async fn all_widgets(&mut self) -> Result<Vec<WidgetRecord>, EngineError> {
+        let (store, channel) = (self.inner.store.clone(), self.id);
+        Ok(self.meanwhile(async move { store.widgets(channel).await }).await?)
     }
 
     /// Keeps another setup and draft with what they were before, and shows them.
     async fn change(
         &mut self,
-        id: WidgetId,
+        widget: OwnWidget,
         setup: Setup,
         draft: Option<Setup>,
         words: &str,
     ) -> Result<(), EngineError> {
+        let id = widget.id();
         let before = Past {
             setup: self.channel.widget(id).ok_or(EngineError::NotFound)?.setup(),
             draft: self.channel.draft(id).map(Piece::setup),
             words: words.to_owned(),
             currency: Some(self.channel.settings().currency),
         };
-        self.inner.store.save_setup(id, setup.clone(), draft.clone(), before).await?;
+        let (store, kept, tried) = (self.inner.store.clone(), setup.clone(), draft.clone());
+        self.meanwhile(async move { store.save_setup(widget, kept, tried, before).await }).await?;
         self.take_up(id, setup, draft).await
     }
 
@@ -119,18 +139,20 @@ impl Task {
     }
 
     /// A widget with another setup and the state that belongs to it.
-    pub(super) async fn with(&self, id: WidgetId, setup: Setup) -> Result<Piece, EngineError> {
+    pub(super) async fn with(&mut self, id: WidgetId, setup: Setup) -> Result<Piece, EngineError> {
         let old = self.channel.staged(id).ok_or(EngineError::NotFound)?;
         let (piece, refold) = old.with(setup);
         if refold { self.refold(id, &piece).await } else { Ok(piece) }
     }
 
     /// A widget with all acts on it folded in anew.
-    async fn refold(&self, id: WidgetId, piece: &Piece) -> Result<Piece, EngineError> {
+    async fn refold(&mut self, id: WidgetId, piece: &Piece) -> Result<Piece, EngineError> {
         let mut fresh = piece.emptied();
         let mut after = Seq(0);
         loop {
-            let acts = self.inner.store.entries_after(self.id, Some(vec![ACT, VOID]), after, PAGE).await?;
+            let (store, channel) = (self.inner.store.clone(), self.id);
+            let kinds = Some(vec![ACT, VOID]);
+            let acts = self.meanwhile(async move { store.entries_after(channel, kinds, after, PAGE).await }).await?;
             let Some(last) = acts.last() else { return Ok(fresh) };
             after = last.seq;
             for entry in acts.iter().filter(|entry| entry.body.widget() == Some(id)) {
@@ -141,16 +163,21 @@ impl Task {
 
     pub(super) async fn create(&mut self, setup: Setup, page_token: String) -> Result<WidgetId, EngineError> {
         self.catch_up().await?;
-        let record = self.inner.store.create_widget(self.id, setup, page_token).await?;
+        let (store, id) = (self.inner.store.clone(), self.id);
+        let record = self.meanwhile(async move { store.create_widget(id, setup, page_token).await }).await?;
         self.channel.put(record.id, record.setup.unfolded());
         self.tokens.insert(record.id, record.page_token);
         self.show_anew(record.id);
         Ok(record.id)
     }
 
-    async fn archive(&mut self, id: WidgetId) -> Result<(), EngineError> {
+    async fn archive(&mut self, widget: OwnWidget) -> Result<(), EngineError> {
+        let id = widget.id();
         self.channel.widget(id).ok_or(EngineError::NotFound)?;
-        self.inner.store.archive_widget(id, true).await?;
+        {
+            let store = self.inner.store.clone();
+            self.meanwhile(async move { store.archive_widget(widget, true).await }).await?
+        };
         self.channel.take_away(id);
         self.board.take_down(id);
         self.kept_at = NO_SNAPSHOT;
@@ -159,10 +186,14 @@ impl Task {
         Ok(())
     }
 
-    async fn restore(&mut self, id: WidgetId) -> Result<(), EngineError> {
-        let all = self.inner.store.widgets(self.id).await?;
+    async fn restore(&mut self, widget: OwnWidget) -> Result<(), EngineError> {
+        let id = widget.id();
+        let all = self.all_widgets().await?;
         let record = all.into_iter().find(|one| one.id == id && one.archived).ok_or(EngineError::NotFound)?;
-        self.inner.store.archive_widget(id, false).await?;
+        {
+            let store = self.inner.store.clone();
+            self.meanwhile(async move { store.archive_widget(widget, false).await }).await?
+        };
         let piece = self.refold(id, &record.setup.unfolded()).await?;
         self.channel.put(id, piece);
         if let Some(draft) = record.draft {
@@ -192,7 +223,8 @@ impl Task {
         let converted = self.converted(after, goes_back).await?;
         let on_shelf: BTreeSet<WidgetId> = self.channel.widgets().map(|(id, _)| id).collect();
         let (settings, air, at_once) = (record.settings.clone(), record.air_signals.clone(), record.edits_at_once);
-        self.inner.store.save_settings(record, converted.clone()).await?;
+        let (store, kept) = (self.inner.store.clone(), converted.clone());
+        self.meanwhile(async move { store.save_settings(record, kept).await }).await?;
         self.channel.set_settings(settings);
         for one in converted.into_iter().filter(|one| on_shelf.contains(&one.id)) {
             self.take_up(one.id, one.setup, one.draft).await?;
@@ -209,12 +241,12 @@ impl Task {
 
     /// What becomes of the widgets in another currency. Going back, whatever was not changed since is what
     /// it was, to the penny.
-    async fn converted(&self, into: Currency, goes_back: bool) -> Result<Vec<Converted>, EngineError> {
+    async fn converted(&mut self, into: Currency, goes_back: bool) -> Result<Vec<Converted>, EngineError> {
         let was = self.channel.settings().currency;
         let Some(by) = self.channel.conversion(into) else { return Ok(Vec::new()) };
         let mut all = Vec::new();
         // Those in the archive too: they may come back.
-        for widget in self.inner.store.widgets(self.id).await? {
+        for widget in self.all_widgets().await? {
             let (id, now) = (widget.id, widget.setup.clone());
             let told = |setup: Setup| {
                 let mut piece = setup.unfolded();
@@ -225,7 +257,12 @@ impl Task {
             if setup == now && draft == widget.draft {
                 continue;
             }
-            let newest = if goes_back { self.inner.store.widget_past(id).await? } else { None };
+            let own = self.own(id).await?;
+            let store = self.inner.store.clone();
+            let newest = match goes_back {
+                true => self.meanwhile(async move { store.widget_past(own).await }).await?,
+                false => None,
+            };
             let untouched = newest.filter(|past| past.words == CONVERTED && past.currency == Some(into));
             all.push(match untouched {
                 Some(past) => Converted { id, setup: past.setup, draft: past.draft, before: None },
@@ -241,7 +278,9 @@ impl Task {
 
     pub(super) async fn readdress(&mut self, id: WidgetId, page_token: String) -> Result<String, EngineError> {
         let old = self.tokens.get(&id).cloned().ok_or(EngineError::NotFound)?;
-        self.inner.store.save_page_token(id, page_token.clone()).await?;
+        let widget = self.own(id).await?;
+        let (store, token) = (self.inner.store.clone(), page_token.clone());
+        self.meanwhile(async move { store.save_page_token(widget, token).await }).await?;
         self.tokens.insert(id, page_token);
         self.pace.touch([id]);
         Ok(old)

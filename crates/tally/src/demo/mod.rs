@@ -25,7 +25,7 @@ use tally_core::widgets::starts::Start;
 use tally_core::widgets::{Definition, Family, Settings, Setup};
 use tally_engine::{By, ChannelHandle, Engine, EngineError};
 use tally_standin::{Wirings, delivery};
-use tally_store::feeds::{Chat, Poll, Wiring};
+use tally_store::feeds::{Chat, FeedChange, Poll, Wiring};
 use tally_store::{Store, StoreError};
 use tally_web::{passwords, tokens};
 
@@ -243,7 +243,7 @@ pub async fn load(
     for (name, wiring) in stand_ins.map(wired).into_iter().flatten() {
         if let Some(feed) = feeds.iter_mut().find(|feed| feed.name == name && feed.wiring.kind() == wiring.kind()) {
             feed.wiring = wiring;
-            store.save_feed(feed.clone()).await?;
+            store.change_feed(channel, feed.id, FeedChange::Wire(feed.wiring.clone())).await?;
         }
     }
     note.about(base_url, &feeds, &widgets).write(data).map_err(|error| DemoError::Note(Box::new(error)))?;

@@ -164,7 +164,7 @@ fn with_rehearsals(mut slip: Slip, counts: &[Count], hearing: &Hearing, scope: &
 async fn bar(app: &App, owner: &Owner, id: WidgetId, apart: bool) -> Result<Bar, WebError> {
     let store = app.engine.store();
     let trying = owner.channel.ask(move |channel, _| channel.draft(id).is_some()).await?;
-    let past = store.widget_past(id).await?.map(|past| past.words);
+    let past = store.widget_past(store.own_widget(owner.channel.id, id).await?).await?.map(|past| past.words);
     let at_once = store.channel(owner.channel.id).await?.edits_at_once;
     Ok(Bar { id, trying, at_once, past, apart })
 }

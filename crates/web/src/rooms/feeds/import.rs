@@ -17,14 +17,14 @@ use std::collections::{BTreeMap, HashMap, HashSet};
 use std::ops::ControlFlow;
 use std::sync::{Arc, Mutex, PoisonError};
 use tally_core::calendar::Calendar;
-use tally_core::entry::Incoming;
+use tally_core::entry::{Incoming, Origin};
 use tally_core::happening::Kind;
 use tally_core::ids::{ChannelId, FeedId};
 use tally_core::money::{Currency, group};
 use tally_feeds::rates;
 use tally_feeds::table::{self, Field, Look, Matching};
-use tally_store::feeds::Wiring;
-use tally_store::rows::origin_key;
+use tally_store::feeds::{FeedChange, Wiring};
+use tally_store::rows::{Namespace, origin_key};
 use tokio::sync::mpsc;
 
 /// How many files wait at a time; the oldest goes.
@@ -293,6 +293,24 @@ async fn reading(app: &App, owner: &Owner, token: &str, form: Form) -> Result<Re
     aside(move || read(&upload, &form, &calendar, now)).await
 }
 
+/// Which of these are in the ledger already, from another file or through any of the channel's feeds.
+async fn known(app: &App, channel: ChannelId, origins: &[&Origin]) -> Result<Vec<bool>, WebError> {
+    let store = app.engine.store();
+    let mut namespaces = vec![Namespace::Files, Namespace::Own];
+    let feeds = store.feeds(channel).await?;
+    let others = feeds.iter().filter(|feed| !matches!(feed.wiring, Wiring::Import { .. }));
+    namespaces.extend(others.map(|feed| Namespace::Feed(FeedId(feed.id))));
+    let mut known = vec![false; origins.len()];
+    for namespace in namespaces {
+        let keys: Vec<Vec<u8>> = origins.iter().map(|origin| origin_key(namespace, origin)).collect();
+        let there = store.known_origins(channel, keys.clone()).await?;
+        for (known, key) in known.iter_mut().zip(&keys) {
+            *known |= there.contains(key);
+        }
+    }
+    Ok(known)
+}
+
 /// `POST /imports/{token}/try`: what would be added, what is known already, what is refused.
 pub async fn dry(
     app: web::Data<App>,
@@ -305,11 +323,12 @@ pub async fn dry(
         Ok(Err(why)) | Err(WebError::Refused(why)) => return Ok(refusal(&why)),
         Err(error) => return Err(error),
     };
-    let keys = read.events.iter().map(|(_, event)| origin_key(&event.origin)).collect();
-    let mut known: HashSet<Vec<u8>> = app.engine.store().known_origins(owner.channel.id, keys).await?;
+    let origins: Vec<&Origin> = read.events.iter().map(|(_, event)| &event.origin).collect();
+    let known = known(&app, owner.channel.id, &origins).await?;
+    let mut seen = HashSet::new();
     let (mut by_kind, mut fresh, mut sample, mut duplicate_lines) = (BTreeMap::new(), 0, Vec::new(), Vec::new());
-    for (line, event) in &read.events {
-        if !known.insert(origin_key(&event.origin)) {
+    for ((line, event), known) in read.events.iter().zip(known) {
+        if known || !seen.insert(&event.origin) {
             if duplicate_lines.len() < LISTED {
                 duplicate_lines.push(*line);
             }
@@ -365,13 +384,18 @@ pub async fn add(
     let store = app.engine.store();
     let (feed_token, secret) = (tokens::token(&mut rand::rng()), tokens::webhook_secret(&mut rand::rng()));
     let wiring = Wiring::Import { lines: 0 };
-    let mut feed = store.create_feed(owner.channel.id, name, wiring, feed_token, secret).await?;
+    let feed = store.create_feed(owner.channel.id, name, wiring, feed_token, secret).await?;
     let rest = stream::unfold(batches, |mut batches| async { Some((batches.recv().await?, batches)) });
     let all = stream::once(async { first }).chain(rest);
-    let sent = all.map(|batch| owner.channel.ingest(FeedId(feed.id), batch)).buffered(AT_ONCE);
-    let added = sent.try_fold(0_u64, async |sum, done| Ok(sum + done.accepted as u64)).await?;
-    feed.wiring = Wiring::Import { lines: added };
-    store.save_feed(feed).await?;
+    let (id, feed_id) = (owner.channel.id, FeedId(feed.id));
+    let sent = all.map(|batch| async {
+        let origins: Vec<&Origin> = batch.iter().map(|event| &event.origin).collect();
+        let known = known(&app, id, &origins).await?;
+        let fresh = batch.into_iter().zip(known).filter(|(_, known)| !known).map(|(event, _)| event).collect();
+        Ok::<_, WebError>(owner.channel.ingest_file(feed_id, fresh).await?)
+    });
+    let added = sent.buffered(AT_ONCE).try_fold(0_u64, async |sum, done| Ok(sum + done.accepted as u64)).await?;
+    store.change_feed(id, feed.id, FeedChange::Wire(Wiring::Import { lines: added })).await?;
     app.engine.feeds_changed(owner.channel.id).await?;
     app.uploads.drop(&token);
     Ok(go_to("/feeds#files"))

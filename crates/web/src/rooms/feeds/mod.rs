@@ -19,7 +19,7 @@ use tally_core::channel::Channel;
 use tally_core::ids::FeedId;
 use tally_core::money::group;
 use tally_engine::{EngineError, Hearing};
-use tally_store::feeds::{Feed, Wiring};
+use tally_store::feeds::{Feed, FeedChange, Wiring};
 
 /// For how long the previous secret stays good after a rotation.
 const OVERLAP_HOURS: i64 = 24;
@@ -157,48 +157,37 @@ pub async fn page(app: web::Data<App>, owner: Owner) -> Result<HttpResponse, Web
     Ok(HttpResponse::Ok().insert_header(ContentType::html()).body(html(&page)))
 }
 
-async fn change(app: &App, owner: &Owner, id: u32, change: impl FnOnce(&mut Feed)) -> Result<HttpResponse, WebError> {
-    let mut feed = app.engine.store().feed(owner.channel.id, id).await?;
-    change(&mut feed);
-    app.engine.store().save_feed(feed).await?;
+async fn change(app: &App, owner: &Owner, id: u32, change: FeedChange) -> Result<HttpResponse, WebError> {
+    app.engine.store().change_feed(owner.channel.id, id, change).await?;
     app.engine.feeds_changed(owner.channel.id).await?;
     Ok(refresh())
 }
 
 /// `POST /feeds/{id}/rotate`: another secret; the present one stays good for a day.
 pub async fn rotate(app: web::Data<App>, owner: Owner, id: web::Path<u32>) -> Result<HttpResponse, WebError> {
-    let until = app.engine.now() + TimeDelta::hours(OVERLAP_HOURS);
+    let previous_until = app.engine.now() + TimeDelta::hours(OVERLAP_HOURS);
     let secret = tokens::webhook_secret(&mut rand::rng());
-    change(&app, &owner, *id, |feed| {
-        feed.previous_secret = Some(std::mem::replace(&mut feed.secret, secret));
-        feed.previous_until_us = Some(until.timestamp_micros());
-    })
-    .await
+    change(&app, &owner, *id, FeedChange::Rotate { secret, previous_until }).await
 }
 
 /// `POST /feeds/{id}/readdress`: another address; the present one is void at once.
 pub async fn readdress(app: web::Data<App>, owner: Owner, id: web::Path<u32>) -> Result<HttpResponse, WebError> {
-    change(&app, &owner, *id, |feed| feed.token = tokens::token(&mut rand::rng())).await
+    change(&app, &owner, *id, FeedChange::Readdress(tokens::token(&mut rand::rng()))).await
 }
 
 /// `POST /feeds/{id}/pause`: lets it stand still, or go on.
 pub async fn pause(app: web::Data<App>, owner: Owner, id: web::Path<u32>) -> Result<HttpResponse, WebError> {
-    change(&app, &owner, *id, |feed| feed.paused = !feed.paused).await
+    change(&app, &owner, *id, FeedChange::Pause).await
 }
 
 /// `POST /feeds/{id}/remove`: what came through it stays.
 pub async fn remove(app: web::Data<App>, owner: Owner, id: web::Path<u32>) -> Result<HttpResponse, WebError> {
-    change(&app, &owner, *id, |feed| feed.removed = true).await
+    change(&app, &owner, *id, FeedChange::Remove).await
 }
 
 /// `POST /feeds/{id}/gifts`: whether a gift stands for its subscriptions too.
 pub async fn gifts(app: web::Data<App>, owner: Owner, id: web::Path<u32>) -> Result<HttpResponse, WebError> {
-    change(&app, &owner, *id, |feed| {
-        if let Wiring::Webhook { expand_gifts } = &mut feed.wiring {
-            *expand_gifts = !*expand_gifts;
-        }
-    })
-    .await
+    change(&app, &owner, *id, FeedChange::ExpandGifts).await
 }
 
 /// `POST /feeds/{id}/withdraw`: undoes an import, or puts it back.

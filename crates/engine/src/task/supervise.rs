@@ -1,0 +1,96 @@
+//! A task that ends when it should not is loaded anew: its channel goes on, and what ended it is told.
+
+use super::{Task, names};
+use crate::board::Board;
+use crate::engine::Inner;
+use crate::error::EngineError;
+use futures_util::FutureExt;
+use std::any::Any;
+use std::collections::BTreeMap;
+use std::panic::AssertUnwindSafe;
+use std::sync::Arc;
+use std::time::Duration;
+use tally_core::channel::Channel;
+use tally_core::ids::{ChannelId, WidgetId};
+use tally_core::widgets::Setup;
+use tally_store::accounts::ChannelRecord;
+use tally_store::feeds::Feed;
+
+/// The first wait before a channel is loaded anew once more; each is twice the one before.
+const FIRST_WAIT: Duration = Duration::from_millis(250);
+const LONGEST_WAIT: Duration = Duration::from_secs(30);
+
+/// A channel as the store has it.
+pub(super) struct Loaded {
+    pub channel: Channel,
+    pub record: ChannelRecord,
+    pub tokens: BTreeMap<WidgetId, String>,
+    pub drafts: Vec<(WidgetId, Setup)>,
+    pub feeds: Vec<Feed>,
+}
+
+impl Loaded {
+    pub(super) async fn of(inner: &Inner, id: ChannelId) -> Result<Self, EngineError> {
+        let record = inner.store.channel(id).await?;
+        let mut widgets = inner.store.widgets(id).await?;
+        let tokens = widgets.iter().map(|one| (one.id, one.page_token.clone())).collect();
+        widgets.retain(|one| !one.archived);
+        let drafts = widgets.iter().filter_map(|one| Some((one.id, one.draft.clone()?))).collect();
+        let pieces = widgets.into_iter().map(|one| (one.id, one.setup.unfolded()));
+        let empty = Channel::new(record.settings.clone(), pieces);
+        let mut channel = match inner.store.snapshot(id).await? {
+            Some((snapshot, pages)) => empty.resume(snapshot, pages).unwrap_or(empty),
+            None => empty,
+        };
+        let feeds = inner.store.feeds(id).await?;
+        channel.set_feeds(names(&feeds));
+        Ok(Self { channel, record, tokens, drafts, feeds })
+    }
+}
+
+/// Keeps a channel going. Whoever waits for an answer when its task ends is told that it is away for a
+/// moment, and its pages keep their last picture.
+pub(super) async fn supervise(mut task: Task) {
+    let mut wait = Duration::ZERO;
+    loop {
+        let begun = tokio::time::Instant::now();
+        // What may be left half done is thrown away with the task: everything durable is in the ledger.
+        let Err(why) = AssertUnwindSafe(task.run()).catch_unwind().await else { return };
+        let Task { inner, id, board, mut waiting, doing, .. } = task;
+        tracing::error!(channel = %id, doing, why = reason(&*why), "a channel's task has ended; it is loaded anew");
+        inner.health.fell(id);
+        if begun.elapsed() > LONGEST_WAIT {
+            wait = Duration::ZERO;
+        }
+        task = loop {
+            let until = tokio::time::Instant::now() + wait;
+            wait = (wait * 2).clamp(FIRST_WAIT, LONGEST_WAIT);
+            // Nobody waits in vain: what is asked meanwhile is answered by being dropped.
+            while let Ok(order) = tokio::time::timeout_at(until, waiting.recv()).await {
+                if order.is_none() {
+                    return;
+                }
+            }
+            match begin(&inner, id, &board).await {
+                Ok(task) => break Task { waiting, ..task },
+                Err(error) => tracing::warn!(%error, channel = %id, "a channel could not be loaded anew"),
+            }
+        };
+        inner.health.stands(id);
+    }
+}
+
+/// Makes a task. Should that fail in a way that it must not, it is told, and the channel is away.
+pub(super) async fn begin(inner: &Arc<Inner>, id: ChannelId, board: &Arc<Board>) -> Result<Task, EngineError> {
+    let begun = Task::begin(Arc::clone(inner), id, Arc::clone(board));
+    AssertUnwindSafe(begun).catch_unwind().await.unwrap_or_else(|why| {
+        tracing::error!(channel = %id, why = reason(&*why), "a channel cannot be loaded");
+        inner.health.fell(id);
+        Err(EngineError::Away)
+    })
+}
+
+fn reason(why: &(dyn Any + Send)) -> &str {
+    let text = why.downcast_ref::<&str>().copied();
+    text.or_else(|| why.downcast_ref::<String>().map(String::as_str)).unwrap_or("it cannot be told")
+}
