@@ -152,6 +152,36 @@ impl Body {
         !matches!(self, Self::Happening(Happening::Gauge { .. }) | Self::Rates { .. })
     }
 
+    /// Whether it is what an action on a widget would be written as: the same press, sent once more.
+    #[must_use]
+    pub fn answers(&self, widget: WidgetId, action: &str, value: Option<i64>) -> bool {
+        let same = |number: i64| value.is_none_or(|value| value == number);
+        match self {
+            Self::Void { widget: own, target, .. } => {
+                *own == widget && action == "undo" && value.is_none_or(|value| u64::try_from(value) == Ok(target.0))
+            }
+            Self::Act { widget: own, act, .. } => {
+                *own == widget
+                    && match act {
+                        Act::Counter(CounterAct::Add { by }) if *by < 0 => action == "subtract" && same(-by),
+                        Act::Counter(CounterAct::Add { by }) => action == "add" && same(*by),
+                        Act::Counter(CounterAct::Set { to }) => action == "set" && same(*to),
+                        Act::Counter(CounterAct::Reset)
+                        | Act::Countdown(CountdownAct::Reset)
+                        | Act::Goal(GoalAct::Reset) => action == "reset",
+                        Act::Countdown(CountdownAct::Start) => action == "start",
+                        Act::Countdown(CountdownAct::Pause) => action == "pause",
+                        Act::Countdown(CountdownAct::Add { seconds }) => match action {
+                            "subtract" => same(-seconds),
+                            _ => action == "add" && same(*seconds),
+                        },
+                        Act::Goal(GoalAct::Rearm) => action == "rearm",
+                    }
+            }
+            _ => false,
+        }
+    }
+
     /// Of an operator's line, the widget.
     #[must_use]
     pub fn widget(&self) -> Option<WidgetId> {

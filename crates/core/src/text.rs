@@ -49,6 +49,13 @@ pub fn fold(text: &str) -> String {
     text.trim().to_lowercase().chars().filter(|c| !is_invisible(*c)).collect()
 }
 
+/// A text from somebody who cannot be told what to change, such as a line of chat: without control
+/// characters and those that turn the direction of the text around them, shortened to `most` characters.
+#[must_use]
+pub fn tamed(text: &str, most: usize) -> String {
+    text.chars().filter(|c| !c.is_control() && !overrides_direction(*c)).take(most).collect()
+}
+
 /// Checks a name: one line, something to be seen in it, at most [`NAME_MOST`] characters. Blanks around it go.
 ///
 /// # Errors
@@ -103,6 +110,12 @@ mod tests {
         assert_eq!(name("ade\u{202e}000001"), Err(TextError::Direction));
         assert_eq!(name(&"x".repeat(501)), Err(TextError::TooLong(500)));
         assert!(name(&"é".repeat(500)).is_ok());
+    }
+
+    #[test]
+    fn what_cannot_be_refused_is_tamed() {
+        assert_eq!(tamed("a\u{202e}b\u{2066}c\u{7}d\n", 3), "abc");
+        assert_eq!(tamed("مرحبا 駅長🚂", 99), "مرحبا 駅長🚂");
     }
 
     #[test]

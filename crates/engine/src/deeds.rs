@@ -32,7 +32,8 @@ fn deed(
     id: String,
     decide: impl FnOnce(&Channel, Instant) -> Result<Body, Refusal> + Send + 'static,
 ) -> Deed {
-    Deed { origin: Origin { source: source.to_owned(), id }, happened_at: None, decide: Box::new(decide) }
+    let origin = Origin { source: source.to_owned(), id };
+    Deed { origin, happened_at: None, decide: Box::new(decide), is_asked: None }
 }
 
 impl ChannelHandle {
@@ -42,11 +43,13 @@ impl ChannelHandle {
     /// See [`ChannelHandle::record`]; so for all of these.
     pub async fn press(&self, press: Pressed) -> Result<Seq, EngineError> {
         let Pressed { widget, action, value, by, source, id } = press;
-        self.record(deed(source, id, move |channel, now| {
+        let asked = action.clone();
+        let deed = deed(&source, id, move |channel, now| {
             let action = Action { name: &action, value };
             channel.decide(&Press { widget, action, by: &by }, now)
-        }))
-        .await
+        });
+        let is_asked = move |body: &Body| body.answers(widget, &asked, value);
+        self.record(Deed { is_asked: Some(Box::new(is_asked)), ..deed }).await
     }
 
     /// Voids a line, lets it count again, or lets it say something else.

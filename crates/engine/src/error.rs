@@ -16,6 +16,9 @@ pub enum EngineError {
     /// An edit was refused.
     #[error(transparent)]
     Edit(#[from] EditError),
+    /// The key of a press was used before, for something else.
+    #[error("this key was used for another press; send a new one with each")]
+    KeyReused,
     /// There is no such thing.
     #[error("there is no such thing")]
     NotFound,

@@ -35,14 +35,17 @@ pub struct Pressed {
     pub value: Option<i64>,
     /// Who, as shown.
     pub by: String,
-    /// From where: `desk`, `api`.
-    pub source: &'static str,
+    /// From where: `desk`, or `api` and the number of the token.
+    pub source: String,
     /// Unique to this press, so that a press sent twice counts once.
     pub id: String,
 }
 
 /// Decides, in the channel's turn, what a line will say; or refuses in words.
 pub type Decide = Box<dyn FnOnce(&Channel, Instant) -> Result<Body, Refusal> + Send>;
+
+/// Whether a line says what is asked.
+pub type IsAsked = Box<dyn Fn(&Body) -> bool + Send + Sync>;
 
 /// Something that somebody does to the record.
 pub struct Deed {
@@ -52,6 +55,9 @@ pub struct Deed {
     pub happened_at: Option<Instant>,
     /// What it comes to.
     pub decide: Decide,
+    /// Of a deed whose origin was given to it from outside: whether a line is what is asked here. Then a second
+    /// try is answered as the first was, whatever has come since.
+    pub is_asked: Option<IsAsked>,
 }
 
 /// What somebody at the bench does to a widget.

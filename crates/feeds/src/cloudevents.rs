@@ -5,12 +5,15 @@ use crate::data;
 use chrono::{DateTime, SubsecRound, TimeDelta, Utc};
 use percent_encoding::percent_decode_str;
 use serde_json::{Map, Value};
+use sha2::{Digest, Sha256};
 use tally_core::Instant;
 use tally_core::entry::{Incoming, Origin};
 use tally_core::happening::{Actor, Happening};
 
 /// Most events in a batch.
 pub const MOST_EVENTS: usize = 1_000;
+/// Most subscriptions for which the gifts of one delivery stand.
+pub const MOST_EXPANDED: usize = 2_000;
 /// Most characters of `id` and of `source`.
 const MOST_ORIGIN: usize = 255;
 
@@ -74,17 +77,22 @@ pub fn parse(mode: Mode, attributes: &[(String, String)], body: &[u8], now: Inst
 /// Each has an origin of its own, so that a second delivery finds all of them known.
 ///
 /// # Errors
-/// A gift of more than [`MOST_EVENTS`].
+/// Gifts of more than [`MOST_EXPANDED`] subscriptions in one delivery.
 pub fn expand_gifts(events: Vec<Incoming>) -> Result<Vec<Incoming>, Problem> {
     let mut all = Vec::with_capacity(events.len());
+    let mut expanded = 0_usize;
     for (index, event) in events.into_iter().enumerate() {
         if let Happening::Gift { actor, tier, count } = &event.happening {
-            if *count as usize > MOST_EVENTS {
-                let detail = format!("This feed expands gifts, and takes at most {MOST_EVENTS} at once.");
+            expanded = expanded.saturating_add(*count as usize);
+            if expanded > MOST_EXPANDED {
+                let detail = format!(
+                    "This feed expands gifts, and takes at most {MOST_EXPANDED} subscriptions in one delivery; send the rest in another."
+                );
                 return Err(Problem::new("/data/count", detail).in_event(index));
             }
+            let stem = stem(&event.origin.id);
             for number in 1..=*count {
-                let id = format!("{}#{number}", event.origin.id.chars().take(240).collect::<String>());
+                let id = format!("{stem}#{number}");
                 all.push(Incoming {
                     origin: Origin { source: event.origin.source.clone(), id },
                     happened_at: event.happened_at,
@@ -101,6 +109,16 @@ pub fn expand_gifts(events: Vec<Incoming>) -> Result<Vec<Incoming>, Problem> {
         all.push(event);
     }
     Ok(all)
+}
+
+/// An id, short enough that a number can stand behind it. A long one is told apart by its digest.
+fn stem(id: &str) -> String {
+    const LONGEST: usize = 240;
+    if id.chars().count() <= LONGEST {
+        return id.to_owned();
+    }
+    let digest: String = Sha256::digest(id.as_bytes()).iter().take(8).map(|byte| format!("{byte:02x}")).collect();
+    format!("{}~{digest}", id.chars().take(LONGEST - 17).collect::<String>())
 }
 
 fn batch(events: Vec<Value>, now: Instant) -> Result<Vec<Incoming>, Problem> {

@@ -13,6 +13,8 @@ use tally_core::money::Currency;
 pub const MOST_BYTES: usize = 4 * 1024 * 1024;
 /// Most days in a file: a hundred years.
 const MOST_DAYS: usize = 36_600;
+/// Most elements, and texts between them.
+const MOST_PIECES: usize = 1_000_000;
 
 /// Why a file of rates was refused.
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
@@ -33,11 +35,17 @@ pub fn parse(text: &str) -> Result<BTreeMap<NaiveDate, Table>, RatesError> {
     let mut reader = Reader::from_str(text);
     let mut days: BTreeMap<NaiveDate, Table> = BTreeMap::new();
     let mut day: Option<NaiveDate> = None;
+    // Lines are counted on from where the last piece ended: each byte is looked at once.
+    let (mut line, mut counted, mut pieces) = (1, 0, 0_usize);
     loop {
         let event = reader.read_event();
         let place = usize::try_from(reader.buffer_position()).unwrap_or(usize::MAX).min(text.len());
-        let line = text.as_bytes()[..place].iter().filter(|byte| **byte == b'\n').count() + 1;
+        line += text.as_bytes().get(counted..place).unwrap_or_default().iter().filter(|byte| **byte == b'\n').count();
+        (counted, pieces) = (place.max(counted), pieces + 1);
         let refuse = |why: String| RatesError { line, why };
+        if pieces > MOST_PIECES {
+            return Err(refuse(format!("there are more than {MOST_PIECES} elements in it; send fewer days")));
+        }
         match event {
             Err(error) => return Err(refuse(format!("this is not well-formed XML ({error})"))),
             Ok(Event::Eof) => break,

@@ -5,6 +5,7 @@ use crate::widgets::Converted;
 use crate::{Store, StoreError};
 use chrono::{NaiveTime, Timelike, Weekday};
 use diesel::prelude::*;
+use diesel::sql_query;
 use sha2::{Digest, Sha256};
 use tally_core::calendar::Calendar;
 use tally_core::ids::ChannelId;
@@ -57,6 +58,8 @@ pub struct User {
 /// What a program's token stands for.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct ApiToken {
+    /// Which.
+    pub id: u32,
     /// Whose.
     pub channel: ChannelId,
     /// How the owner calls it.
@@ -152,8 +155,38 @@ impl Store {
         owner: String,
         password_hash: String,
     ) -> Result<ChannelId, StoreError> {
+        self.create(false, name, settings, owner, password_hash).await
+    }
+
+    /// Makes the first channel with its owner. Of several who try at once, one does.
+    ///
+    /// # Errors
+    /// [`StoreError::Taken`] when there is an owner already.
+    pub async fn create_first_channel(
+        &self,
+        name: String,
+        settings: Settings,
+        owner: String,
+        password_hash: String,
+    ) -> Result<ChannelId, StoreError> {
+        self.create(true, name, settings, owner, password_hash).await
+    }
+
+    async fn create(
+        &self,
+        only_first: bool,
+        name: String,
+        settings: Settings,
+        owner: String,
+        password_hash: String,
+    ) -> Result<ChannelId, StoreError> {
         self.run(move |conn| {
-            conn.transaction(|conn| {
+            // One at a time, so that a second one finds the first. Rows that are not there cannot be locked.
+            sql_query("SELECT GET_LOCK('eager-tally-owners', 4)").execute(conn)?;
+            let made = conn.transaction(|conn| {
+                if only_first && users::table.count().get_result::<i64>(conn)? > 0 {
+                    return Err(StoreError::Taken);
+                }
                 diesel::insert_into(channels::table)
                     .values((channels::name.eq(name), &SettingsColumns::of(&settings)?))
                     .execute(conn)?;
@@ -164,7 +197,9 @@ impl Store {
                     .values((users::channel_id.eq(id), users::name.eq(owner), users::password_hash.eq(password_hash)))
                     .execute(conn)?;
                 Ok(ChannelId(id))
-            })
+            });
+            sql_query("SELECT RELEASE_LOCK('eager-tally-owners')").execute(conn)?;
+            made
         })
         .await
     }
@@ -211,6 +246,59 @@ impl Store {
     /// The database is away.
     pub async fn has_owner(&self) -> Result<bool, StoreError> {
         self.run(|conn| Ok(users::table.count().get_result::<i64>(conn)? > 0)).await
+    }
+
+    /// Ends all sessions of somebody.
+    ///
+    /// # Errors
+    /// The database is away.
+    pub async fn end_sessions(&self, user: u32) -> Result<(), StoreError> {
+        self.run(move |conn| {
+            let raised = users::session_epoch.eq(users::session_epoch + 1);
+            diesel::update(users::table.find(user)).set(raised).execute(conn)?;
+            Ok(())
+        })
+        .await
+    }
+
+    /// Gives somebody another password, and ends all their sessions.
+    ///
+    /// # Errors
+    /// The database is away.
+    pub async fn set_password(&self, user: u32, password_hash: String) -> Result<User, StoreError> {
+        self.run(move |conn| {
+            conn.transaction(|conn| {
+                let raised = users::session_epoch.eq(users::session_epoch + 1);
+                let new = (users::password_hash.eq(password_hash), raised);
+                diesel::update(users::table.find(user)).set(new).execute(conn)?;
+                Ok(users::table.find(user).select(User::as_select()).first(conn)?)
+            })
+        })
+        .await
+    }
+
+    /// The tokens of a channel's programs: their numbers, names and scopes.
+    ///
+    /// # Errors
+    /// The database is away.
+    pub async fn api_tokens(&self, channel: ChannelId) -> Result<Vec<(u32, String, String)>, StoreError> {
+        self.run(move |conn| {
+            let own = api_tokens::table.filter(api_tokens::channel_id.eq(channel.0)).order(api_tokens::id);
+            Ok(own.select((api_tokens::id, api_tokens::name, api_tokens::scopes)).load(conn)?)
+        })
+        .await
+    }
+
+    /// Takes a program's token out of force, at once.
+    ///
+    /// # Errors
+    /// [`StoreError::NotFound`] when the channel has no such token.
+    pub async fn revoke_api_token(&self, channel: ChannelId, token: u32) -> Result<(), StoreError> {
+        self.run(move |conn| {
+            let own = api_tokens::table.find(token).filter(api_tokens::channel_id.eq(channel.0));
+            if diesel::delete(own).execute(conn)? == 0 { Err(StoreError::NotFound) } else { Ok(()) }
+        })
+        .await
     }
 
     /// Somebody by name.
@@ -260,11 +348,11 @@ impl Store {
     /// [`StoreError::NotFound`] for an unknown token.
     pub async fn api_token(&self, token: String) -> Result<ApiToken, StoreError> {
         self.run(move |conn| {
-            let (channel, name, scopes): (u32, String, String) = api_tokens::table
+            let (id, channel, name, scopes): (u32, u32, String, String) = api_tokens::table
                 .filter(api_tokens::digest.eq(digest(&token)))
-                .select((api_tokens::channel_id, api_tokens::name, api_tokens::scopes))
+                .select((api_tokens::id, api_tokens::channel_id, api_tokens::name, api_tokens::scopes))
                 .first(conn)?;
-            Ok(ApiToken { channel: ChannelId(channel), name, scopes })
+            Ok(ApiToken { id, channel: ChannelId(channel), name, scopes })
         })
         .await
     }

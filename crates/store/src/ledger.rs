@@ -294,6 +294,19 @@ impl Store {
         .await
     }
 
+    /// The entry with this key of its origin.
+    ///
+    /// # Errors
+    /// [`StoreError::NotFound`] when there is none.
+    pub async fn entry_by_origin(&self, channel: ChannelId, key: Vec<u8>) -> Result<Entry, StoreError> {
+        self.run(move |conn| {
+            let own = entries::table.filter(entries::channel_id.eq(channel.0).and(entries::origin.eq(key)));
+            let row: EntryRow = own.select(EntryRow::as_select()).first(conn)?;
+            row.entry()
+        })
+        .await
+    }
+
     /// Which of these keys of origins stand in the ledger already, see [`crate::rows::origin_key`].
     ///
     /// # Errors

@@ -4,6 +4,7 @@
 
 use clap::Parser;
 use std::process::ExitCode;
+use std::time::Duration;
 use tracing_subscriber::EnvFilter;
 
 mod demo;
@@ -14,6 +15,10 @@ fn main() -> ExitCode {
     let options = options::Options::parse();
     let filter = EnvFilter::try_from_env("TALLY_LOG").unwrap_or_else(|_| EnvFilter::new("warn,tally=info"));
     tracing_subscriber::fmt().with_env_filter(filter).with_target(false).with_writer(std::io::stderr).init();
+    // As many connections as the machine allows: each page on air holds one.
+    if let Err(error) = rlimit::increase_nofile_limit(u64::MAX) {
+        tracing::warn!(%error, "the number of open files cannot be raised");
+    }
     let runtime = match tokio::runtime::Builder::new_multi_thread().worker_threads(2).enable_all().build() {
         Ok(runtime) => runtime,
         Err(error) => {
@@ -21,7 +26,10 @@ fn main() -> ExitCode {
             return ExitCode::FAILURE;
         }
     };
-    match runtime.block_on(serve::serve(options)) {
+    let served = runtime.block_on(serve::serve(options));
+    // What still waits for a database that does not answer is left behind.
+    runtime.shutdown_timeout(Duration::from_secs(1));
+    match served {
         Ok(()) => ExitCode::SUCCESS,
         Err(error) => {
             eprintln!("tally: {error}");

@@ -36,6 +36,12 @@ pub struct Options {
     /// Let feeds reach this machine and its network too; needed for stand-ins, and for programs at home.
     #[arg(long)]
     pub allow_private_addresses: bool,
+    /// The address of a proxy that is believed when it says whom it speaks for; may be given more than once.
+    #[arg(long = "trust-proxy")]
+    pub trusted_proxies: Vec<std::net::IpAddr>,
+    /// The header in which such a proxy says so: a list of addresses, the nearest last.
+    #[arg(long, default_value = "x-forwarded-for")]
+    pub proxy_header: String,
     /// Most requests a second to one feed.
     #[arg(long, default_value_t = 10_000)]
     pub feed_rate: u32,

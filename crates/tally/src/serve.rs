@@ -13,7 +13,7 @@ use std::time::Duration;
 use tally_engine::{Engine, SystemClock};
 use tally_feeds::outside::Outside;
 use tally_store::{Store, StoreError};
-use tally_web::{App, Config, Drawer};
+use tally_web::{App, Config, Drawer, Proxies};
 use tokio::signal::unix::{SignalKind, signal};
 
 /// Connections for everything but the ledger's writer, which has its own.
@@ -134,14 +134,20 @@ pub async fn serve(options: Options) -> Result<(), StartError> {
     };
 
     let outside = Outside { allow_private: options.allow_private_addresses };
-    let config = Config { base_url: base_url.clone(), feed_rate: options.feed_rate, outside };
+    let proxies = Proxies { trusted: options.trusted_proxies, header: options.proxy_header };
+    let config = Config { base_url: base_url.clone(), feed_rate: options.feed_rate, outside, proxies };
     let feeds = tokio::spawn(tally_feeds::run::keep(engine.clone(), outside));
     let app = App::new(engine.clone(), config, &session_key(&options.data)?);
+    // Printed, so that only whoever started the program can be the first to own it.
+    let first_visit = if engine.store().has_owner().await? { None } else { Some(app.first_visit_url()) };
     let server = tally_web::run(listener, app).map_err(StartError::Server)?;
     let handle = server.handle();
     let mut servers = tokio::task::JoinSet::new();
     servers.spawn(server);
     println!("Eager Tally: {base_url}");
+    if let Some(url) = first_visit {
+        println!("First visit: {url}");
+    }
     let mut handles = vec![handle];
     if let (Some((pages, chat)), Some(wirings)) = (outside_world, wirings) {
         let address = pages.local_addr().map_err(StartError::Server)?;

@@ -24,19 +24,19 @@ struct AirPage<'a> {
 
 /// Finds the widget behind an address. Guessing is slowed down.
 async fn find(app: &App, request: &HttpRequest, token: &str) -> Result<(ChannelHandle, WidgetId), WebError> {
+    let peer = app.config.proxies.peer(request);
+    app.limits.may_try(&peer, token).map_err(WebError::TooMany)?;
     match app.engine.by_page_token(token).await {
-        Ok((channel, id)) if channel.board.widget(id, token).is_some() => Ok((channel, id)),
+        Ok((channel, id)) if channel.board.widget(id, token).is_some() => {
+            app.limits.was_right(&peer, token);
+            Ok((channel, id))
+        }
         Ok(_) | Err(EngineError::NotFound) => {
-            app.limits.stranger(&peer(request)).map_err(WebError::TooMany)?;
+            app.limits.was_wrong(&peer);
             Err(WebError::NotFound)
         }
         Err(error) => Err(error.into()),
     }
-}
-
-/// The address from which a request comes.
-pub fn peer(request: &HttpRequest) -> String {
-    request.peer_addr().map(|address| address.ip().to_string()).unwrap_or_default()
 }
 
 /// `GET /w/{token}`: one widget alone, transparent, at any size.

@@ -1,6 +1,6 @@
 //! `/api/v1`: widgets, their values and their levers, for programs with a bearer token.
 
-use crate::air::{peer, value};
+use crate::air::value;
 use crate::app::App;
 use crate::error::WebError;
 use crate::security::tokens;
@@ -17,6 +17,7 @@ use tally_store::StoreError;
 
 /// A program that showed a token.
 pub struct Program {
+    token: u32,
     name: String,
     scopes: String,
     channel: ChannelHandle,
@@ -39,19 +40,24 @@ impl FromRequest for Program {
         let app = request.app_data::<web::Data<App>>().cloned();
         let sent = request.headers().get(header::AUTHORIZATION).and_then(|value| value.to_str().ok());
         let token = sent.and_then(|value| value.strip_prefix("Bearer ")).unwrap_or_default().to_owned();
-        let peer = peer(request);
+        let peer = app.as_ref().map(|app| app.config.proxies.peer(request)).unwrap_or_default();
         Box::pin(async move {
             let found = async {
                 let app = app.ok_or_else(|| WebError::Inside("no application".into()))?;
-                let token = match app.engine.store().api_token(token).await {
+                app.limits.may_try(&peer, &token).map_err(WebError::TooMany)?;
+                let token = match app.engine.store().api_token(token.clone()).await {
                     Err(StoreError::NotFound) => {
-                        app.limits.stranger(&peer).map_err(WebError::TooMany)?;
+                        app.limits.was_wrong(&peer);
                         return Ok(None);
                     }
-                    other => other?,
+                    found => {
+                        let found = found?;
+                        app.limits.was_right(&peer, &token);
+                        found
+                    }
                 };
                 let channel = app.engine.channel(token.channel).await?;
-                Ok(Some(Self { name: token.name, scopes: token.scopes, channel }))
+                Ok(Some(Self { token: token.id, name: token.name, scopes: token.scopes, channel }))
             };
             match found.await {
                 Ok(Some(program)) => Ok(program),
@@ -86,7 +92,9 @@ fn unauthorised() -> WebError {
 pub async fn widgets(app: web::Data<App>, program: Program) -> HttpResponse {
     let list = async {
         program.may("read")?;
-        let records = app.engine.store().widgets(program.channel.id).await?;
+        let mut records = app.engine.store().widgets(program.channel.id).await?;
+        // What lies in the archive shows nothing.
+        records.retain(|record| !record.archived);
         let mut widgets = Vec::with_capacity(records.len());
         for record in records {
             let mut one = value(&program.channel, record.id).await?;
@@ -145,7 +153,8 @@ pub async fn act(
             action,
             value: body.value,
             by: program.name.clone(),
-            source: "api",
+            // A key is good for one token alone.
+            source: format!("api/{}", program.token),
             id: key.map_or_else(|| tokens::token(&mut rand::rng()), |key| key.chars().take(200).collect()),
         };
         let seq = program.channel.press(press).await?;

@@ -2,8 +2,12 @@
 
 use crate::faces::Faces;
 use crate::rooms::feeds::import::Uploads;
+use crate::security::bodies::Bodies;
 use crate::security::limits::Limits;
+use crate::security::peers::Proxies;
+use crate::security::tokens;
 use actix_web::cookie::Key;
+use std::sync::Arc;
 use tally_engine::Engine;
 use tally_feeds::outside::Outside;
 
@@ -16,6 +20,8 @@ pub struct Config {
     pub feed_rate: u32,
     /// What feeds may reach.
     pub outside: Outside,
+    /// Which proxies are believed.
+    pub proxies: Proxies,
 }
 
 /// What every handler has at hand.
@@ -28,6 +34,10 @@ pub struct App {
     pub session_key: Key,
     /// Rates.
     pub limits: Limits,
+    /// Bodies under way.
+    pub bodies: Arc<Bodies>,
+    /// Who shows this may make the first visit: the start command prints it.
+    pub first_visit: String,
     /// Pictures of supporters.
     pub faces: Faces,
     /// Files that were sent and not yet added.
@@ -44,6 +54,8 @@ impl App {
             config,
             session_key: Key::from(session_key),
             limits,
+            bodies: Arc::default(),
+            first_visit: tokens::token(&mut rand::rng()),
             faces: Faces::default(),
             uploads: Uploads::default(),
         }
@@ -53,6 +65,12 @@ impl App {
     #[must_use]
     pub fn is_secure(&self) -> bool {
         self.config.base_url.starts_with("https://")
+    }
+
+    /// The address of the first visit.
+    #[must_use]
+    pub fn first_visit_url(&self) -> String {
+        format!("{}/first-visit?key={}", self.config.base_url, self.first_visit)
     }
 
     /// The address of a widget's page.

@@ -59,6 +59,7 @@ impl From<EngineError> for WebError {
             EngineError::NotFound => Self::NotFound,
             EngineError::Refused(refusal) => Self::Refused(sentence(&refusal.to_string())),
             EngineError::Edit(refusal) => Self::Refused(sentence(&refusal.to_string())),
+            EngineError::KeyReused => Self::Refused(sentence(&error.to_string())),
             EngineError::Store(error) => error.into(),
         }
     }
@@ -95,6 +96,20 @@ impl WebError {
                 "title": status.canonical_reason(),
                 "status": status.as_u16(),
                 "detail": self.to_string(),
+            })
+            .to_string(),
+        )
+    }
+
+    /// Another answer for programs, with its status and what to do.
+    #[must_use]
+    pub fn refuse(status: StatusCode, detail: &str) -> HttpResponse {
+        HttpResponse::build(status).content_type("application/problem+json").body(
+            json!({
+                "type": "about:blank",
+                "title": status.canonical_reason(),
+                "status": status.as_u16(),
+                "detail": detail,
             })
             .to_string(),
         )

@@ -3,7 +3,6 @@
 //! Pages on air load nothing from elsewhere. An address is sealed when a wall is drawn, so that nobody
 //! can have us fetch anything that no feed has told of.
 
-use crate::air::peer;
 use crate::app::App;
 use crate::error::WebError;
 use actix_web::http::header::{CacheControl, CacheDirective, ContentType};
@@ -18,7 +17,7 @@ use rand::RngCore;
 use sha2::Sha256;
 use std::collections::{HashMap, VecDeque};
 use std::io::Cursor;
-use std::sync::{LazyLock, Mutex, PoisonError};
+use std::sync::{Arc, LazyLock, Mutex, PoisonError};
 use std::time::{Duration, Instant};
 use tally_feeds::outside::{Asked, Outside};
 use tokio::sync::Semaphore;
@@ -28,6 +27,10 @@ const MOST_BYTES: usize = 2 * 1024 * 1024;
 /// Longest side that is decoded, and the side of what is served, in pixels.
 const MOST_SIDE: u32 = 4_096;
 const SIDE: u32 = 160;
+/// Most pixels that are decoded.
+const MOST_PIXELS: u64 = 8_000_000;
+/// Pictures that are decoded at once.
+static DECODING: LazyLock<Arc<Semaphore>> = LazyLock::new(|| Arc::new(Semaphore::new(2)));
 /// So many pictures are kept at hand.
 const KEPT: usize = 400;
 /// What could not be had is not asked for again before this.
@@ -120,16 +123,31 @@ async fn fetch(picture: &str, outside: Outside) -> Option<Bytes> {
             return None;
         }
     };
-    tokio::task::spawn_blocking(move || small(&sent)).await.ok()?
+    // The permit goes with the work: whoever leaves meanwhile frees nothing.
+    let permit = Arc::clone(&DECODING).acquire_owned().await.ok()?;
+    let decoded = tokio::task::spawn_blocking(move || {
+        let _permit = permit;
+        small(&sent)
+    });
+    decoded.await.ok()?
 }
 
-/// A square of it, decoded and coded anew.
+/// A square of it, decoded and coded anew. The square is cut out first, so that nothing is ever made that is
+/// larger than what was sent.
 fn small(sent: &[u8]) -> Option<Bytes> {
-    let mut reader = ImageReader::new(Cursor::new(sent)).with_guessed_format().ok()?;
+    let reader = || ImageReader::new(Cursor::new(sent)).with_guessed_format().ok();
+    let (width, height) = reader()?.into_dimensions().ok()?;
+    if width.max(height) > MOST_SIDE || u64::from(width) * u64::from(height) > MOST_PIXELS {
+        return None;
+    }
+    let mut decoding = reader()?;
     let mut limits = Limits::default();
     (limits.max_image_width, limits.max_image_height) = (Some(MOST_SIDE), Some(MOST_SIDE));
-    reader.limits(limits);
-    let square = reader.decode().ok()?.resize_to_fill(SIDE, SIDE, FilterType::Triangle);
+    limits.max_alloc = Some(MOST_PIXELS * 8);
+    decoding.limits(limits);
+    let side = width.min(height);
+    let square = decoding.decode().ok()?.crop_imm((width - side) / 2, (height - side) / 2, side, side);
+    let square = square.resize_exact(SIDE, SIDE, FilterType::Triangle);
     let mut file = Cursor::new(Vec::new());
     square.to_rgba8().write_to(&mut file, ImageFormat::Png).ok()?;
     Some(file.into_inner().into())
@@ -141,8 +159,9 @@ pub async fn serve(
     request: HttpRequest,
     path: web::Path<(String, String)>,
 ) -> Result<HttpResponse, WebError> {
+    let peer = app.config.proxies.peer(&request);
     let Some(picture) = opened(&path.0, &path.1) else {
-        app.limits.stranger(&peer(&request)).map_err(WebError::TooMany)?;
+        app.limits.was_wrong(&peer);
         return Err(WebError::NotFound);
     };
     let bytes = app.faces.picture(&picture, app.config.outside).await.ok_or(WebError::NotFound)?;
@@ -184,7 +203,14 @@ mod tests {
         let small = small(&sent).unwrap();
         assert_eq!(image::load_from_memory(&small).unwrap().dimensions(), (SIDE, SIDE));
         assert!(!small.windows(6).any(|window| window == b"script"));
-        for wrong in [&b""[..], b"<svg xmlns='http://www.w3.org/2000/svg'/>", &png(MOST_SIDE + 1, 1)] {
+        // Long and thin, or large in both: neither takes much.
+        assert_eq!(
+            image::load_from_memory(&super::small(&png(MOST_SIDE, 1)).unwrap()).unwrap().dimensions(),
+            (SIDE, SIDE)
+        );
+        for wrong in
+            [&b""[..], &png(4_000, 2_500), b"<svg xmlns='http://www.w3.org/2000/svg'/>", &png(MOST_SIDE + 1, 1)]
+        {
             assert_eq!(super::small(wrong), None);
         }
     }

@@ -1,6 +1,5 @@
 //! `POST /in/{feed_token}`: signed CloudEvents from outside, answered when they are durable.
 
-use crate::air::peer;
 use crate::app::App;
 use crate::error::WebError;
 use actix_web::http::StatusCode;
@@ -19,18 +18,6 @@ use tally_store::feeds::Wiring;
 const PAUSED_SECONDS: u64 = 60;
 /// Most bytes of a delivery.
 const MOST_BYTES: usize = 1024 * 1024;
-
-fn refuse(status: StatusCode, detail: &str) -> HttpResponse {
-    HttpResponse::build(status).content_type("application/problem+json").body(
-        json!({
-            "type": "about:blank",
-            "title": status.canonical_reason(),
-            "status": status.as_u16(),
-            "detail": detail,
-        })
-        .to_string(),
-    )
-}
 
 fn refuse_event(problem: &tally_feeds::Problem) -> HttpResponse {
     let mut body = json!({
@@ -52,14 +39,16 @@ fn header<'a>(headers: &'a HeaderMap, name: &str) -> &'a str {
 
 /// The body, or a refusal as soon as it is known to be too large.
 async fn body(request: &HttpRequest, mut payload: Payload) -> Result<Bytes, HttpResponse> {
-    let too_large = || refuse(StatusCode::PAYLOAD_TOO_LARGE, "A delivery has at most 1 MiB; send it in parts.");
+    let too_large =
+        || WebError::refuse(StatusCode::PAYLOAD_TOO_LARGE, "A delivery has at most 1 MiB; send it in parts.");
     let announced: Option<usize> = header(request.headers(), "content-length").parse().ok();
     if announced.is_some_and(|bytes| bytes > MOST_BYTES) {
         return Err(too_large());
     }
     let mut body = web::BytesMut::with_capacity(announced.unwrap_or(1_024));
     while let Some(chunk) = payload.next().await {
-        let chunk = chunk.map_err(|_| refuse(StatusCode::BAD_REQUEST, "The body broke off; send it again."))?;
+        let chunk =
+            chunk.map_err(|_| WebError::refuse(StatusCode::BAD_REQUEST, "The body broke off; send it again."))?;
         if body.len() + chunk.len() > MOST_BYTES {
             return Err(too_large());
         }
@@ -86,17 +75,25 @@ async fn deliver(
     payload: Payload,
     token: &str,
 ) -> Result<HttpResponse, HttpResponse> {
+    let peer = app.config.proxies.peer(request);
+    app.limits.may_try(&peer, token).map_err(|seconds| WebError::TooMany(seconds).problem())?;
     let feed = match app.engine.by_feed_token(token).await {
-        Ok(feed) => feed,
+        Ok(feed) => {
+            app.limits.was_right(&peer, token);
+            feed
+        }
         Err(EngineError::NotFound) => {
-            app.limits.stranger(&peer(request)).map_err(|seconds| WebError::TooMany(seconds).problem())?;
-            return Err(refuse(StatusCode::FORBIDDEN, "No feed has this address; copy it anew from the Feeds room."));
+            app.limits.was_wrong(&peer);
+            return Err(WebError::refuse(
+                StatusCode::FORBIDDEN,
+                "No feed has this address; copy it anew from the Feeds room.",
+            ));
         }
         Err(error) => return Err(WebError::from(error).problem()),
     };
     app.limits.feed(feed.id).map_err(|seconds| WebError::TooMany(seconds).problem())?;
     let Wiring::Webhook { expand_gifts } = feed.wiring else {
-        return Err(refuse(StatusCode::FORBIDDEN, "This feed is no webhook; make one in the Feeds room."));
+        return Err(WebError::refuse(StatusCode::FORBIDDEN, "This feed is no webhook; make one in the Feeds room."));
     };
     if feed.paused {
         // The sender keeps it and tries again, so that nothing is lost while the feed stands still.
@@ -112,10 +109,10 @@ async fn deliver(
     };
     let now = app.engine.now();
     signature::verify(&feed.secrets(now), signed, &body, now)
-        .map_err(|error| refuse(StatusCode::UNAUTHORIZED, &crate::error::sentence(&error.to_string())))?;
+        .map_err(|error| WebError::refuse(StatusCode::UNAUTHORIZED, &crate::error::sentence(&error.to_string())))?;
 
     let mode = Mode::of(header(headers, "content-type")).ok_or_else(|| {
-        refuse(
+        WebError::refuse(
             StatusCode::UNSUPPORTED_MEDIA_TYPE,
             "Send application/cloudevents+json, application/cloudevents-batch+json, or application/json with ce- headers.",
         )

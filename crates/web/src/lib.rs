@@ -25,6 +25,7 @@ mod widgets;
 pub use app::{App, Config};
 pub use draw::Drawer;
 pub use security::passwords;
+pub use security::peers::Proxies;
 pub use security::tokens;
 
 use actix_web::rt::net::TcpStream;

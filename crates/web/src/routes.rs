@@ -2,8 +2,8 @@
 
 use crate::app::App;
 use crate::error::WebError;
-use crate::rooms::{bench, channel, desk, feeds, first_visit, health, ledger, shelf, shows, sign_in};
-use crate::security::{csrf, headers};
+use crate::rooms::{account, bench, channel, desk, feeds, first_visit, health, ledger, shelf, shows, sign_in};
+use crate::security::{bodies, csrf, headers};
 use crate::{air, api, assets, clips, faces, ingest, schemas};
 use actix_session::SessionMiddleware;
 use actix_session::config::{CookieContentSecurity, PersistentSession};
@@ -43,6 +43,7 @@ pub fn application(
         .app_data(app)
         .app_data(web::FormConfig::default().limit(MOST_FORM))
         .app_data(web::PayloadConfig::new(MOST_FORM))
+        .wrap(from_fn(bodies::guard))
         .wrap(from_fn(protected))
         // Programs and pages on air: no session, no cookies.
         .route("/in/{token}", post().to(ingest::receive))
@@ -85,6 +86,10 @@ pub fn application(
                 .route("/imports/{token}", get().to(feeds::import::page))
                 .route("/imports/{token}/try", post().to(feeds::import::dry))
                 .route("/imports/{token}/add", post().to(feeds::import::add))
+                .route("/account", get().to(account::page))
+                .route("/account/password", post().to(account::password))
+                .route("/account/tokens", post().to(account::create_token))
+                .route("/account/tokens/{id}/revoke", post().to(account::revoke_token))
                 .route("/channel", get().to(channel::page))
                 .route("/channel", post().to(channel::save))
                 .route("/channel/currency/back", post().to(channel::currency_back))

@@ -368,10 +368,14 @@ impl Names {
                 break;
             }
         }
-        let name = newest.map(|(_, spelling)| spelling).or(last).map(|spelling| self.spelled(spelling).to_owned());
+        // Whoever stands in no line at all has no name.
+        let shown = newest.map(|(_, spelling)| spelling).or(last);
+        let name = shown.map(|spelling| self.spelled(spelling).to_owned()).unwrap_or_default();
         let Some(one) = self.list.get_mut(person.index()) else { return Moved::default() };
         one.newest = newest.map(|(line, _)| line);
-        let Some(name) = name.filter(|name| *name != one.name) else { return Moved::default() };
+        if name == one.name {
+            return Moved::default();
+        }
         let folded = fold(&name);
         let moved = Moved { renamed: true, regrouped: one.folded != folded };
         (one.name, one.folded) = (name, folded);

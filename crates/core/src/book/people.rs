@@ -117,7 +117,8 @@ impl Book {
         let mut all = Vec::new();
         for fact in self.lines_of(Some(person), (i64::MAX, u64::MAX)) {
             let stands = self.stands(fact);
-            let own = fact.people().find(|(one, _)| *one == person);
+            // Who gave to themselves stands in it twice; what was told last is shown.
+            let own = fact.people().filter(|(one, _)| *one == person).last();
             all.extend(own.map(|(_, spelling)| (fact.place(), spelling, stands)));
             if stands {
                 break;

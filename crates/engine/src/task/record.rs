@@ -2,14 +2,15 @@
 
 use super::{PAGE, Task};
 use crate::error::EngineError;
-use crate::orders::{Deed, Ingested, Reply};
+use crate::orders::{Deed, Ingested, IsAsked, Reply};
 use tally_core::book::shows::ShowAct;
 use tally_core::channel::Channel;
 use tally_core::entry::{Body, Draft, Origin};
 use tally_core::happening::Happening;
 use tally_core::ids::Seq;
+use tally_store::StoreError;
 use tally_store::ledger::AppendError;
-use tally_store::rows::EntryRow;
+use tally_store::rows::{EntryRow, Namespace, origin_key};
 
 impl Task {
     pub(super) async fn ingest(&mut self, group: Vec<(Vec<Draft>, Vec<EntryRow>, Reply<Ingested>)>) {
@@ -56,12 +57,38 @@ impl Task {
     pub(super) async fn record(&mut self, deed: Deed) -> Result<Seq, EngineError> {
         self.catch_up().await?;
         let now = self.inner.clock.now();
-        let Deed { origin, happened_at, decide } = deed;
-        let body = decide(&self.channel, now)?;
+        let Deed { origin, happened_at, decide, is_asked } = deed;
+        let body = match decide(&self.channel, now) {
+            Ok(body) => body,
+            Err(refusal) => {
+                // It may have been done already, and make no sense twice.
+                let Some(is_asked) = is_asked else { return Err(refusal.into()) };
+                return self.done_before(origin, &is_asked).await?.ok_or_else(|| refusal.into());
+            }
+        };
+        let asked = origin.clone();
         let draft = Draft { origin, feed: None, happened_at: happened_at.unwrap_or(now), arrived_at: now, body };
         let row = EntryRow::of(self.id, &draft)?;
         let places = self.append(vec![draft], vec![row]).await?;
-        Ok(places.into_iter().flatten().next().unwrap_or_else(|| self.channel.last_seq()))
+        let place = places.into_iter().flatten().next();
+        match (place, is_asked) {
+            (Some(place), _) => Ok(place),
+            (None, Some(is_asked)) => {
+                Ok(self.done_before(asked, &is_asked).await?.unwrap_or_else(|| self.channel.last_seq()))
+            }
+            (None, None) => Ok(self.channel.last_seq()),
+        }
+    }
+
+    /// The line that was written for an origin before, if it says what is asked now.
+    async fn done_before(&mut self, origin: Origin, is_asked: &IsAsked) -> Result<Option<Seq>, EngineError> {
+        let (store, id, key) = (self.inner.store.clone(), self.id, origin_key(Namespace::Own, &origin));
+        match self.meanwhile(async move { store.entry_by_origin(id, key).await }).await {
+            Ok(entry) if is_asked(&entry.body) => Ok(Some(entry.seq)),
+            Ok(_) => Err(EngineError::KeyReused),
+            Err(StoreError::NotFound) => Ok(None),
+            Err(error) => Err(error.into()),
+        }
     }
 
     /// Puts the channel on air, or takes it off, if one of these lines is a signal to do so.
@@ -72,7 +99,9 @@ impl Task {
             let decide = move |channel: &Channel, now| channel.decide_show(act, &by, now);
             let origin = Origin { source: "signal".into(), id: seq.to_string() };
             // On air already, or the database is away: then the next signal, or a hand, will do.
-            if let Err(error) = self.record(Deed { origin, happened_at: None, decide: Box::new(decide) }).await {
+            if let Err(error) =
+                self.record(Deed { origin, happened_at: None, decide: Box::new(decide), is_asked: None }).await
+            {
                 tracing::info!(%error, channel = %self.id, "a signal changed nothing");
             }
         }

@@ -32,10 +32,7 @@ impl Task {
                 }
                 None => Err(Refusal::NotNow("nothing else is tried on the stage").into()),
             },
-            Shaping::TakeBack => match {
-                let store = self.inner.store.clone();
-                self.meanwhile(async move { store.take_back_setup(widget).await }).await?
-            } {
+            Shaping::TakeBack => match self.take_back(widget).await? {
                 Some(past) => {
                     let told = (past.setup.clone(), past.draft.clone());
                     let (setup, draft) = self.told_now(past);
@@ -68,6 +65,17 @@ impl Task {
             false if setup == air => self.change(widget, air, None, &words).await,
             false => self.change(widget, air, Some(setup), &words).await,
         }
+    }
+
+    /// What a widget was before its newest change, taken out of its past.
+    async fn take_back(&mut self, widget: OwnWidget) -> Result<Option<Past>, EngineError> {
+        let store = self.inner.store.clone();
+        Ok(self.meanwhile(async move { store.take_back_setup(widget).await }).await?)
+    }
+
+    async fn lay_away(&mut self, widget: OwnWidget, archived: bool) -> Result<(), EngineError> {
+        let store = self.inner.store.clone();
+        Ok(self.meanwhile(async move { store.archive_widget(widget, archived).await }).await?)
     }
 
     /// A widget, if it is the channel's own.
@@ -174,10 +182,7 @@ impl Task {
     async fn archive(&mut self, widget: OwnWidget) -> Result<(), EngineError> {
         let id = widget.id();
         self.channel.widget(id).ok_or(EngineError::NotFound)?;
-        {
-            let store = self.inner.store.clone();
-            self.meanwhile(async move { store.archive_widget(widget, true).await }).await?
-        };
+        self.lay_away(widget, true).await?;
         self.channel.take_away(id);
         self.board.take_down(id);
         self.kept_at = NO_SNAPSHOT;
@@ -190,10 +195,7 @@ impl Task {
         let id = widget.id();
         let all = self.all_widgets().await?;
         let record = all.into_iter().find(|one| one.id == id && one.archived).ok_or(EngineError::NotFound)?;
-        {
-            let store = self.inner.store.clone();
-            self.meanwhile(async move { store.archive_widget(widget, false).await }).await?
-        };
+        self.lay_away(widget, false).await?;
         let piece = self.refold(id, &record.setup.unfolded()).await?;
         self.channel.put(id, piece);
         if let Some(draft) = record.draft {

@@ -183,7 +183,7 @@ fn said(message: &Message<'_>, chat: &Chat, now: tally_core::Instant) -> Option<
     if message.command != "PRIVMSG" || !room.eq_ignore_ascii_case(&chat.room) {
         return None;
     }
-    let clean = |text: &str| text.chars().filter(|c| !c.is_control()).take(text::MESSAGE_MOST).collect::<String>();
+    let clean = |text: &str| text::tamed(text, text::MESSAGE_MOST);
     let role = Role::of_badges(message.tags.get("badges").map_or("", String::as_str));
     Some(ChatLine { at: message.at().unwrap_or(now), name: clean(message.name()), role, text: clean(text) })
 }

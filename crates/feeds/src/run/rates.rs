@@ -20,10 +20,14 @@ pub(super) async fn run(line: &Line, url: &str) -> String {
             Err(error) => return error.to_string(),
             Ok(None) => {}
             Ok(Some(body)) => {
-                let Ok(text) = std::str::from_utf8(&body) else { return "its answer is not UTF-8".into() };
-                let days = match parse(text) {
+                // Off the threads on which everything else waits.
+                let read = tokio::task::spawn_blocking(move || {
+                    let text = std::str::from_utf8(&body).map_err(|_| "its answer is not UTF-8".to_owned())?;
+                    parse(text).map_err(|error| error.to_string())
+                });
+                let days = match read.await.unwrap_or_else(|error| Err(error.to_string())) {
                     Ok(days) => days,
-                    Err(error) => return error.to_string(),
+                    Err(why) => return why,
                 };
                 if let Err(error) = line.channel.rates(days).await {
                     return error.to_string();

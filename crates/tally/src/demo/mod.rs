@@ -217,7 +217,7 @@ pub async fn load(
     let mut note = Note::read(data);
     if !store.has_owner().await? {
         let fresh = Note::fresh(OWNER);
-        let hash = passwords::hash(fresh.owner.password.clone()).await.ok_or(DemoError::Password)?;
+        let hash = passwords::hash(fresh.owner.password.clone()).await.map_err(|_| DemoError::Password)?;
         let channel = store.create_channel("Saltmarsh Halt".into(), settings()?, OWNER.into(), hash).await?;
         let webhook = || Wiring::Webhook { expand_gifts: false };
         let feeds =

@@ -361,7 +361,7 @@ async fn axe_finds_nothing_on_any_screen() {
     assert_eq!(violations(&browser).await, Vec::<String>::new(), "the made-up world");
     let database = Database::new();
     let empty = Program::with(&database.url, &[]);
-    browser.go(&format!("{}/first-visit", empty.base)).await;
+    browser.go(empty.first_visit.as_deref().unwrap()).await;
     assert_eq!(violations(&browser).await, Vec::<String>::new(), "first visit");
     browser.close().await;
 }

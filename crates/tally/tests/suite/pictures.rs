@@ -165,7 +165,7 @@ async fn take_all() {
     take(&browser, "made-up-world").await;
     let database = Database::new();
     let empty = Program::with(&database.url, &[]);
-    browser.go(&format!("{}/first-visit", empty.base)).await;
+    browser.go(empty.first_visit.as_deref().unwrap()).await;
     take(&browser, "first-visit").await;
     browser.close().await;
 }

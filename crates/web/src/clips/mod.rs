@@ -3,7 +3,6 @@
 mod sound;
 mod video;
 
-use crate::air::peer;
 use crate::app::App;
 use crate::error::WebError;
 use crate::rooms::received::{self, Named};
@@ -13,15 +12,19 @@ use crate::security::tokens;
 use actix_web::http::header::{self, CacheControl, CacheDirective};
 use actix_web::web::Payload;
 use actix_web::{HttpRequest, HttpResponse, web};
+use std::sync::{Arc, LazyLock};
 use tally_core::ids::WidgetId;
 use tally_core::look::{OWN, Sort, Token};
 use tally_engine::{EngineError, Shaping};
 use tally_store::StoreError;
 use tally_store::clips::Clip;
 use tally_store::widgets::WidgetRecord;
+use tokio::sync::Semaphore;
 
 /// Largest file that is taken, in bytes.
 const MOST_BYTES: usize = 8 * 1024 * 1024;
+/// Files that are made clean at once.
+static AT_ONCE: LazyLock<Arc<Semaphore>> = LazyLock::new(|| Arc::new(Semaphore::new(2)));
 /// Most clips of a channel.
 const MOST_CLIPS: usize = 24;
 
@@ -45,10 +48,23 @@ enum ClipError {
     Codec,
     #[error("The file is broken off or damaged. Save it again and choose it once more.")]
     Broken,
+    #[error("Written anew it has more than 8 MiB. Save it smaller, and choose it again.")]
+    Heavy,
     #[error("It lasts {seconds} seconds; {most} are the most. Cut it shorter.")]
     TooLong { seconds: u64, most: u64 },
     #[error("Its pictures are {width} by {height}; 1920 by 1080 are the most. Save it smaller.")]
     TooLarge { width: u64, height: u64 },
+}
+
+/// Makes a file clean. What a decoder of others stumbles over is broken.
+fn clean(sort: Sort, body: &[u8]) -> Result<Clean, ClipError> {
+    let clean = std::panic::catch_unwind(|| match sort {
+        Sort::Video => video::clean(body),
+        Sort::Sound => sound::clean(body),
+    });
+    let clean = clean.unwrap_or(Err(ClipError::Broken))?;
+    // Written anew it may be larger, but not larger than what is taken.
+    if clean.bytes.len() > MOST_BYTES { Err(ClipError::Heavy) } else { Ok(clean) }
 }
 
 /// `POST /widgets/{id}/clips?name=…`: takes a video or a sound, and lets the widget celebrate with it.
@@ -75,9 +91,11 @@ pub async fn receive(
     // A container of this kind begins with the same four bytes, whatever its name says.
     let sort = if body.starts_with(&[0x1A, 0x45, 0xDF, 0xA3]) { Sort::Video } else { Sort::Sound };
     let sort = if name.to_lowercase().ends_with(".webm") { Sort::Video } else { sort };
-    let cleaned = tokio::task::spawn_blocking(move || match sort {
-        Sort::Video => video::clean(&body),
-        Sort::Sound => sound::clean(&body),
+    let permit = Arc::clone(&AT_ONCE).acquire_owned().await.map_err(|error| WebError::Inside(error.to_string()))?;
+    let cleaned = tokio::task::spawn_blocking(move || {
+        // The permit goes with the work: whoever leaves meanwhile frees nothing.
+        let _permit = permit;
+        clean(sort, &body)
     });
     let clean = match cleaned.await.map_err(|error| WebError::Inside(error.to_string()))? {
         Ok(clean) => clean,
@@ -129,6 +147,8 @@ pub async fn serve(
     request: HttpRequest,
     token: web::Path<String>,
 ) -> Result<HttpResponse, WebError> {
+    let peer = app.config.proxies.peer(&request);
+    app.limits.may_try(&peer, &token).map_err(WebError::TooMany)?;
     match app.engine.store().clip(token.into_inner()).await {
         Ok((sort, bytes)) => Ok(HttpResponse::Ok()
             .content_type(match sort {
@@ -140,9 +160,22 @@ pub async fn serve(
             .insert_header((header::CONTENT_DISPOSITION, "inline"))
             .body(bytes)),
         Err(StoreError::NotFound) => {
-            app.limits.stranger(&peer(&request)).map_err(WebError::TooMany)?;
+            app.limits.was_wrong(&peer);
             Err(WebError::NotFound)
         }
         Err(error) => Err(error.into()),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_sound_without_a_rate_and_a_video_of_crumbs_are_refused() {
+        let mut wav = b"RIFF\x24\0\0\0WAVEfmt \x10\0\0\0\x01\0\x01\0".to_vec();
+        wav.extend([0; 8]);
+        wav.extend(b"\x02\0\x10\0data\0\0\0\0");
+        assert!(matches!(clean(Sort::Sound, &wav), Err(ClipError::Broken | ClipError::NotASound)));
     }
 }

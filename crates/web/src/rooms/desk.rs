@@ -55,7 +55,7 @@ pub async fn press(owner: Owner, id: web::Path<u32>, body: web::Json<PressBody>)
     if press.is_empty() || press.len() > 100 {
         return WebError::Refused("A press needs an id of its own.".into()).problem();
     }
-    let press = Pressed { widget: WidgetId(*id), action, value, by: owner.name, source: "desk", id: press };
+    let press = Pressed { widget: WidgetId(*id), action, value, by: owner.name, source: "desk".into(), id: press };
     match owner.channel.press(press).await {
         Ok(seq) => HttpResponse::Ok().json(json!({"entry": seq})),
         Err(error) => WebError::from(error).problem(),

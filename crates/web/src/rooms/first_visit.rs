@@ -11,19 +11,23 @@ use actix_web::{HttpRequest, HttpResponse, web};
 use askama::Template;
 use chrono::NaiveTime;
 use serde::Deserialize;
+use subtle::ConstantTimeEq;
 use tally_core::calendar::Calendar;
 use tally_core::channel::Channel;
 use tally_core::measure::Weights;
 use tally_core::money::Currency;
 use tally_core::text;
 use tally_core::widgets::{Definition, Settings};
+use tally_store::StoreError;
 use tally_store::feeds::Wiring;
+use url::Url;
 
 #[derive(Template)]
 #[template(path = "rooms/first_visit.html")]
 struct Page {
     build: &'static str,
     csrf: String,
+    key: String,
     families: &'static [(&'static str, &'static str, &'static str)],
     zones: Vec<&'static str>,
     currencies: &'static [&'static str],
@@ -35,6 +39,8 @@ pub const CURRENCIES: [&str; 12] = ["GBP", "EUR", "USD", "AUD", "BRL", "CAD", "C
 /// What is typed in.
 #[derive(Deserialize)]
 pub struct Form {
+    #[serde(default)]
+    key: String,
     family: String,
     feed: String,
     title: String,
@@ -47,21 +53,55 @@ pub struct Form {
     week_start: String,
 }
 
-/// Nobody owns this server yet, so whoever sits at it may. From elsewhere nobody may.
-async fn may(app: &App, request: &HttpRequest) -> Result<(), WebError> {
+/// Nobody owns this server yet, so whoever started it may: they have the key that was printed then. The host
+/// must be ours too, or a page from elsewhere could have pointed its own name at us.
+async fn may(app: &App, request: &HttpRequest, key: &str) -> Result<(), WebError> {
     if app.engine.store().has_owner().await? {
         return Err(WebError::NotFound);
     }
-    if request.peer_addr().is_some_and(|address| address.ip().is_loopback()) {
+    if !is_ours(&app.config.base_url, request.connection_info().host()) {
+        return Err(WebError::Refused(format!(
+            "This server is reached at {}. Open the address that the start command printed.",
+            app.config.base_url
+        )));
+    }
+    let fits: bool = key.as_bytes().ct_eq(app.first_visit.as_bytes()).into();
+    if fits {
         return Ok(());
     }
-    Err(WebError::Refused("The first visit must be made from the machine on which Eager Tally runs.".into()))
+    Err(WebError::Refused(
+        "Nobody owns this server yet. To be the one, open the address of the first visit, which the start command \
+         printed in its terminal."
+            .into(),
+    ))
+}
+
+/// Whether a host, as a browser names it, is where this server is reached: at its own address, or at this
+/// machine.
+fn is_ours(base_url: &str, host: &str) -> bool {
+    let name = |host: &str| Url::parse(&format!("http://{host}")).ok()?.host_str().map(str::to_owned);
+    let own = Url::parse(base_url).ok().and_then(|url| url.host_str().map(str::to_owned));
+    let local = ["localhost", "127.0.0.1", "[::1]"];
+    name(host).is_some_and(|name| local.contains(&name.as_str()) || Some(name) == own)
+}
+
+/// What the address of the first visit carries.
+#[derive(Deserialize)]
+pub struct Key {
+    #[serde(default)]
+    key: String,
 }
 
 /// `GET /first-visit`
-pub async fn page(app: web::Data<App>, request: HttpRequest, session: Session) -> Result<HttpResponse, WebError> {
-    may(&app, &request).await?;
+pub async fn page(
+    app: web::Data<App>,
+    request: HttpRequest,
+    session: Session,
+    asked: web::Query<Key>,
+) -> Result<HttpResponse, WebError> {
+    may(&app, &request, &asked.key).await?;
     let page = Page {
+        key: asked.into_inner().key,
         build: crate::assets::build(),
         csrf: csrf::token(&session),
         families: Definition::FAMILIES,
@@ -78,7 +118,7 @@ pub async fn finish(
     session: Session,
     form: web::Form<Form>,
 ) -> Result<HttpResponse, WebError> {
-    may(&app, &request).await?;
+    may(&app, &request, &form.key).await?;
     match settle(&app, &session, form.into_inner()).await {
         Ok(path) => Ok(go_to(&path)),
         Err(WebError::Refused(message)) => Ok(refusal(&message)),
@@ -120,6 +160,21 @@ pub fn reckoning(
     Ok((currency, calendar))
 }
 
+/// The hash of a password that somebody has chosen.
+///
+/// # Errors
+/// It is too short or too long, or too many wait; the text says so.
+pub async fn hashed(password: String) -> Result<String, WebError> {
+    let length = password.chars().count();
+    if length < passwords::FEWEST {
+        return Err(WebError::Refused(format!("The password needs at least {} characters.", passwords::FEWEST)));
+    }
+    if length > passwords::MOST {
+        return Err(WebError::Refused(format!("The password has more than {} characters.", passwords::MOST)));
+    }
+    passwords::hash(password).await.map_err(|error| WebError::Refused(sentence(&error.to_string())))
+}
+
 async fn settle(app: &App, session: &Session, form: Form) -> Result<String, WebError> {
     let (currency, calendar) = reckoning(&form.currency, &form.zone, &form.day_start, &form.week_start)?;
     let settings = Settings { currency, calendar, weights: Weights::default() };
@@ -133,19 +188,21 @@ async fn settle(app: &App, session: &Session, form: Form) -> Result<String, WebE
         let edited = piece.edited("title", &form.title, &nothing.scope(app.engine.now()));
         (piece, _) = edited.map_err(|error| WebError::Refused(sentence(&error.to_string())))?;
     }
-    if form.password.chars().count() < passwords::FEWEST {
-        return Err(WebError::Refused(format!("The password needs at least {} characters.", passwords::FEWEST)));
-    }
-    let hash = passwords::hash(form.password).await.ok_or_else(|| WebError::Inside("no password hash".into()))?;
+    let hash = hashed(form.password).await?;
 
     let store = app.engine.store();
-    let id = store.create_channel(channel_name, settings, name.clone(), hash).await?;
+    let id = match store.create_first_channel(channel_name, settings, name.clone(), hash).await {
+        Err(StoreError::Taken) => {
+            return Err(WebError::Refused("Somebody has made the first visit already. Sign in.".into()));
+        }
+        made => made?,
+    };
     if form.feed == "webhook" {
         let (token, secret) = (tokens::token(&mut rand::rng()), tokens::webhook_secret(&mut rand::rng()));
         store.create_feed(id, "Tip service".into(), Wiring::Webhook { expand_gifts: false }, token, secret).await?;
     }
     let channel = app.engine.channel(id).await?;
     let widget = channel.create(piece.setup(), tokens::token(&mut rand::rng())).await?;
-    session::sign_in(session, &store.user_by_name(name).await?)?;
+    session::sign_in(session, &store.user_by_name(name).await?, app.engine.now())?;
     Ok(format!("/widgets/{widget}"))
 }

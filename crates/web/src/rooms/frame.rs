@@ -31,6 +31,7 @@ const TABS: [Tab; 3] = [
             Room { name: "Feeds", path: "/feeds", letter: "f" },
             Room { name: "Widgets", path: "/widgets", letter: "w" },
             Room { name: "Channel", path: "/channel", letter: "c" },
+            Room { name: "Account", path: "/account", letter: "a" },
         ],
     },
     Tab { name: "Run", rooms: &[Room { name: "Desk", path: "/desk", letter: "d" }] },

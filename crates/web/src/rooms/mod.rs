@@ -1,5 +1,6 @@
 //! The rooms of the application, a file each.
 
+pub mod account;
 pub mod bench;
 pub mod channel;
 pub mod desk;

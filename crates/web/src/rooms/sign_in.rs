@@ -1,9 +1,9 @@
 //! Signing in and out.
 
-use crate::air::peer;
 use crate::app::App;
 use crate::draw::html;
-use crate::error::WebError;
+use crate::error::{WebError, sentence};
+use crate::security::session::Owner;
 use crate::security::{csrf, passwords, session};
 use actix_session::Session;
 use actix_web::http::header::ContentType;
@@ -11,6 +11,9 @@ use actix_web::{HttpRequest, HttpResponse, web};
 use askama::Template;
 use serde::Deserialize;
 use tally_store::StoreError;
+
+/// Most characters of a name.
+const MOST_NAME: usize = 80;
 
 #[derive(Template)]
 #[template(path = "rooms/sign_in.html")]
@@ -58,27 +61,46 @@ pub async fn enter(
     session: Session,
     form: web::Form<Form>,
 ) -> Result<HttpResponse, WebError> {
+    const TOO_OFTEN: &str = "That was tried too often. Wait a minute and try again.";
+    const WRONG: &str = "Name and password do not fit together. Check both and try again.";
     let Form { name, password } = form.into_inner();
-    if app.limits.sign_in(&name, &peer(&request)).is_err() {
-        return Ok(refusal("That was tried too often. Wait a minute and try again."));
+    let peer = app.config.proxies.peer(&request);
+    if app.limits.sign_in_from(&peer).is_err() {
+        return Ok(refusal(TOO_OFTEN));
+    }
+    // Nobody has such a name or password, so nobody's time is spent on it.
+    if name.chars().count() > MOST_NAME || password.chars().count() > passwords::MOST {
+        return Ok(refusal(WRONG));
     }
     let user = match app.engine.store().user_by_name(name.trim().to_owned()).await {
         Ok(user) => Some(user),
         Err(StoreError::NotFound) => None,
         Err(error) => return Err(error.into()),
     };
-    let fits = passwords::verify(password, user.as_ref().map(|user| user.password_hash.clone())).await;
+    // By who was found: however the name is spelled, it is the same person.
+    if let Some(user) = &user
+        && app.limits.sign_in_for(user.id, &peer).is_err()
+    {
+        return Ok(refusal(TOO_OFTEN));
+    }
+    let fits = match passwords::verify(password, user.as_ref().map(|user| user.password_hash.clone())).await {
+        Ok(fits) => fits,
+        Err(error) => return Ok(refusal(&sentence(&error.to_string()))),
+    };
     match user.filter(|_| fits) {
         Some(user) => {
-            session::sign_in(&session, &user)?;
+            session::sign_in(&session, &user, app.engine.now())?;
             Ok(go_to("/desk"))
         }
-        None => Ok(refusal("Name and password do not fit together. Check both and try again.")),
+        None => Ok(refusal(WRONG)),
     }
 }
 
-/// `POST /sign-out`
-pub async fn leave(session: Session) -> HttpResponse {
+/// `POST /sign-out`: ends every session of whoever is signed in, so that a cookie that was kept opens nothing.
+pub async fn leave(app: web::Data<App>, session: Session, owner: Option<Owner>) -> Result<HttpResponse, WebError> {
+    if let Some(owner) = owner {
+        app.engine.store().end_sessions(owner.user).await?;
+    }
     session::sign_out(&session);
-    go_to("/sign-in")
+    Ok(go_to("/sign-in"))
 }

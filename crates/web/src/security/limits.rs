@@ -2,32 +2,55 @@
 
 use governor::clock::{Clock, DefaultClock};
 use governor::{DefaultKeyedRateLimiter, Quota, RateLimiter};
+use std::collections::{HashMap, HashSet};
 use std::num::NonZeroU32;
-use std::time::Duration;
+use std::sync::{Mutex, PoisonError};
+use std::time::{Duration, Instant};
 
-/// Sign-ins for one name, from one address, a minute.
+/// Sign-ins for one person from one peer, a minute.
 const SIGN_INS: u32 = 10;
+/// Sign-ins from one peer for whomever, a minute.
+const SIGN_INS_A_PEER: u32 = 30;
+/// So many addresses or tokens that do not exist may be tried from one peer within [`WINDOW`].
+const GUESSES: u32 = 40;
+const WINDOW: Duration = Duration::from_secs(10);
+/// So many right tokens are remembered of a peer, so that its pages stay while somebody beside it guesses.
+const GOOD: usize = 256;
+/// So many peers are remembered.
+const PEERS: usize = 10_000;
 
 /// All rates that are kept.
 pub struct Limits {
     feeds: DefaultKeyedRateLimiter<u32>,
-    strangers: DefaultKeyedRateLimiter<String>,
-    sign_ins: DefaultKeyedRateLimiter<String>,
+    sign_ins: DefaultKeyedRateLimiter<(String, u32)>,
+    sign_ins_a_peer: DefaultKeyedRateLimiter<String>,
+    strangers: Mutex<HashMap<String, Stranger>>,
+}
+
+/// What is known of a peer that has guessed.
+struct Stranger {
+    since: Instant,
+    guesses: u32,
+    good: HashSet<String>,
 }
 
 fn quota(a_second: u32) -> Quota {
     Quota::per_second(NonZeroU32::new(a_second).unwrap_or(NonZeroU32::MIN))
 }
 
+fn a_minute(times: u32) -> Quota {
+    Quota::per_minute(NonZeroU32::new(times).unwrap_or(NonZeroU32::MIN))
+}
+
 impl Limits {
     /// With so many requests a second for each feed.
     #[must_use]
     pub fn new(feed_rate: u32) -> Self {
-        let sign_ins = Quota::per_minute(NonZeroU32::new(SIGN_INS).unwrap_or(NonZeroU32::MIN));
         Self {
             feeds: RateLimiter::keyed(quota(feed_rate)),
-            strangers: RateLimiter::keyed(quota(20)),
-            sign_ins: RateLimiter::keyed(sign_ins),
+            sign_ins: RateLimiter::keyed(a_minute(SIGN_INS)),
+            sign_ins_a_peer: RateLimiter::keyed(a_minute(SIGN_INS_A_PEER)),
+            strangers: Mutex::default(),
         }
     }
 
@@ -39,28 +62,78 @@ impl Limits {
         wait(self.feeds.check_key(&feed))
     }
 
-    /// Counts a request with an address or a token that does not exist, from one peer.
+    /// Whether a peer may try a token at all: asked before anything is looked up, so that a right one is not
+    /// found while too many wrong ones were tried. Those that were right before stay so.
     ///
     /// # Errors
-    /// Too many; how many seconds to wait.
-    pub fn stranger(&self, peer: &str) -> Result<(), u64> {
-        wait(self.strangers.check_key(&peer.to_owned()))
+    /// Too many wrong ones; how many seconds to wait.
+    pub fn may_try(&self, peer: &str, token: &str) -> Result<(), u64> {
+        let strangers = self.strangers.lock().unwrap_or_else(PoisonError::into_inner);
+        match strangers.get(peer) {
+            Some(one) if one.guesses >= GUESSES && one.since.elapsed() < WINDOW && !one.good.contains(token) => {
+                Err((WINDOW - one.since.elapsed()).as_secs() + 1)
+            }
+            _ => Ok(()),
+        }
     }
 
-    /// Counts a sign-in.
+    /// A token that a peer tried was wrong.
+    pub fn was_wrong(&self, peer: &str) {
+        let mut strangers = self.strangers.lock().unwrap_or_else(PoisonError::into_inner);
+        let Some(one) = stranger(&mut strangers, peer) else { return };
+        if one.since.elapsed() >= WINDOW {
+            (one.since, one.guesses) = (Instant::now(), 0);
+        }
+        one.guesses = one.guesses.saturating_add(1);
+    }
+
+    /// A token that a peer tried was right.
+    pub fn was_right(&self, peer: &str, token: &str) {
+        let mut strangers = self.strangers.lock().unwrap_or_else(PoisonError::into_inner);
+        let Some(one) = stranger(&mut strangers, peer) else { return };
+        if one.good.len() < GOOD && !one.good.contains(token) {
+            one.good.insert(token.to_owned());
+        }
+    }
+
+    /// Counts a sign-in from a peer, before it is known for whom.
     ///
     /// # Errors
     /// Too many; how many seconds to wait.
-    pub fn sign_in(&self, name: &str, peer: &str) -> Result<(), u64> {
-        wait(self.sign_ins.check_key(&format!("{peer} {}", name.to_lowercase())))
+    pub fn sign_in_from(&self, peer: &str) -> Result<(), u64> {
+        wait(self.sign_ins_a_peer.check_key(&peer.to_owned()))
+    }
+
+    /// Counts a sign-in for somebody. The key is who was found, however the name was spelled.
+    ///
+    /// # Errors
+    /// Too many; how many seconds to wait.
+    pub fn sign_in_for(&self, user: u32, peer: &str) -> Result<(), u64> {
+        wait(self.sign_ins.check_key(&(peer.to_owned(), user)))
     }
 
     /// Forgets those who have not been seen for a while, so that nobody can fill the memory.
     pub fn tidy(&self) {
         self.feeds.retain_recent();
-        self.strangers.retain_recent();
         self.sign_ins.retain_recent();
+        self.sign_ins_a_peer.retain_recent();
+        let mut strangers = self.strangers.lock().unwrap_or_else(PoisonError::into_inner);
+        strangers.retain(|_, one| one.since.elapsed() < WINDOW || !one.good.is_empty());
+        if strangers.len() > PEERS / 2 {
+            strangers.retain(|_, one| one.since.elapsed() < WINDOW);
+        }
     }
+}
+
+fn stranger<'a>(strangers: &'a mut HashMap<String, Stranger>, peer: &str) -> Option<&'a mut Stranger> {
+    if !strangers.contains_key(peer) {
+        if strangers.len() >= PEERS {
+            return None;
+        }
+        let new = Stranger { since: Instant::now(), guesses: 0, good: HashSet::new() };
+        strangers.insert(peer.to_owned(), new);
+    }
+    strangers.get_mut(peer)
 }
 
 fn wait(checked: Result<(), governor::NotUntil<<DefaultClock as Clock>::Instant>>) -> Result<(), u64> {
@@ -68,4 +141,22 @@ fn wait(checked: Result<(), governor::NotUntil<<DefaultClock as Clock>::Instant>
         let wait: Duration = until.wait_time_from(DefaultClock::default().now());
         wait.as_secs() + 1
     })
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn after_many_wrong_tokens_a_right_one_is_not_tried_and_good_ones_stay() {
+        let limits = Limits::new(1);
+        limits.was_right("peer", "mine");
+        for _ in 0..GUESSES {
+            assert_eq!(limits.may_try("peer", "a guess"), Ok(()));
+            limits.was_wrong("peer");
+        }
+        assert!(limits.may_try("peer", "the right one").is_err());
+        assert_eq!(limits.may_try("peer", "mine"), Ok(()), "a page that is open stays");
+        assert_eq!(limits.may_try("another", "the right one"), Ok(()));
+    }
 }

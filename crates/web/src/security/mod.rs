@@ -1,8 +1,10 @@
 //! Who may do what, and how much of it.
 
+pub mod bodies;
 pub mod csrf;
 pub mod headers;
 pub mod limits;
 pub mod passwords;
+pub mod peers;
 pub mod session;
 pub mod tokens;

@@ -2,42 +2,68 @@
 
 use argon2::Argon2;
 use argon2::password_hash::{PasswordHash, PasswordHasher, PasswordVerifier, SaltString, rand_core::OsRng};
-use std::sync::LazyLock;
+use std::sync::{Arc, LazyLock};
 use tokio::sync::Semaphore;
 
-/// Each hash takes 19 MiB and a core for a while, so that guessing is dear; only so many at once.
-static AT_ONCE: Semaphore = Semaphore::const_new(2);
+/// Each hash takes 19 MiB and a core for a while, so that guessing is dear; only so many at once. The
+/// permit goes with the work: whoever leaves meanwhile frees nothing.
+static AT_ONCE: LazyLock<Arc<Semaphore>> = LazyLock::new(|| Arc::new(Semaphore::new(2)));
+/// So many may wait for their turn.
+static WAITING: Semaphore = Semaphore::const_new(32);
 
 /// A hash that no password fits, for names that do not exist: they take as long as those that do.
 static NOBODY: LazyLock<String> = LazyLock::new(|| hash_now("nobody has this password").unwrap_or_default());
 
-/// Fewest characters of a password.
+/// Fewest and most characters of a password.
 pub const FEWEST: usize = 10;
+/// See [`FEWEST`].
+pub const MOST: usize = 1_000;
+
+/// Why a password was not looked at.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, thiserror::Error)]
+pub enum PasswordError {
+    /// Too many wait already.
+    #[error("too many people are signing in; try again in a moment")]
+    Busy,
+    /// The machine has no randomness to give.
+    #[error("a password cannot be hashed")]
+    Failed,
+}
 
 fn hash_now(password: &str) -> Result<String, argon2::password_hash::Error> {
     let salt = SaltString::generate(&mut OsRng);
     Ok(Argon2::default().hash_password(password.as_bytes(), &salt)?.to_string())
 }
 
-async fn aside<T: Send + 'static>(work: impl FnOnce() -> T + Send + 'static) -> Option<T> {
-    let _turn = AT_ONCE.acquire().await.ok()?;
-    tokio::task::spawn_blocking(work).await.ok()
+async fn aside<T: Send + 'static>(work: impl FnOnce() -> T + Send + 'static) -> Result<T, PasswordError> {
+    let _place = WAITING.try_acquire().map_err(|_| PasswordError::Busy)?;
+    let permit = Arc::clone(&AT_ONCE).acquire_owned().await.map_err(|_| PasswordError::Busy)?;
+    let done = tokio::task::spawn_blocking(move || {
+        let _permit = permit;
+        work()
+    });
+    done.await.map_err(|_| PasswordError::Failed)
 }
 
-/// The hash of a password as a PHC string; none if the machine has no randomness to give.
-pub async fn hash(password: String) -> Option<String> {
-    aside(move || hash_now(&password).ok()).await.flatten()
+/// The hash of a password as a PHC string.
+///
+/// # Errors
+/// Too many wait, or there is no randomness.
+pub async fn hash(password: String) -> Result<String, PasswordError> {
+    aside(move || hash_now(&password)).await?.map_err(|_| PasswordError::Failed)
 }
 
 /// Whether a password fits a hash. With no hash the answer is no, after the same time.
-pub async fn verify(password: String, hash: Option<String>) -> bool {
+///
+/// # Errors
+/// Too many wait.
+pub async fn verify(password: String, hash: Option<String>) -> Result<bool, PasswordError> {
     let known = hash.is_some();
     let fits = aside(move || {
         let hash: &str = hash.as_deref().unwrap_or(&NOBODY);
         let Ok(parsed) = PasswordHash::new(hash) else { return false };
         Argon2::default().verify_password(password.as_bytes(), &parsed).is_ok()
     })
-    .await
-    .unwrap_or(false);
-    fits && known
+    .await?;
+    Ok(fits && known)
 }

@@ -7,6 +7,7 @@ use actix_web::dev::Payload;
 use actix_web::{FromRequest, HttpRequest, web};
 use std::future::Future;
 use std::pin::Pin;
+use tally_core::Instant;
 use tally_core::ids::ChannelId;
 use tally_engine::{By, ChannelHandle};
 use tally_store::StoreError;
@@ -14,9 +15,14 @@ use tally_store::accounts::User;
 
 const USER: &str = "user";
 const EPOCH: &str = "epoch";
+const SINCE: &str = "since";
+/// A session ends after so many days, whatever the browser does with its cookie.
+const DAYS: i64 = 30;
 
 /// The owner of a channel, signed in.
 pub struct Owner {
+    /// Which.
+    pub user: u32,
     /// Their name.
     pub name: String,
     /// Their channel.
@@ -37,9 +43,12 @@ impl Owner {
 ///
 /// # Errors
 /// The session cannot be kept.
-pub fn sign_in(session: &Session, user: &User) -> Result<(), WebError> {
+pub fn sign_in(session: &Session, user: &User, now: Instant) -> Result<(), WebError> {
     session.renew();
-    let kept = session.insert(USER, user.id).and_then(|()| session.insert(EPOCH, user.session_epoch));
+    let kept = session
+        .insert(USER, user.id)
+        .and_then(|()| session.insert(EPOCH, user.session_epoch))
+        .and_then(|()| session.insert(SINCE, now.timestamp()));
     kept.map_err(|error| WebError::Inside(error.to_string()))
 }
 
@@ -59,13 +68,17 @@ impl FromRequest for Owner {
             let app = app.ok_or_else(|| WebError::Inside("no application".into()))?;
             let id: u32 = session.get(USER).ok().flatten().ok_or(WebError::SignIn)?;
             let epoch: Option<u32> = session.get(EPOCH).ok().flatten();
+            let since: i64 = session.get(SINCE).ok().flatten().ok_or(WebError::SignIn)?;
+            if app.engine.now().timestamp() - since > DAYS * 86_400 {
+                return Err(WebError::SignIn);
+            }
             let user = match app.engine.store().user(id).await {
                 Ok(user) if Some(user.session_epoch) == epoch => user,
                 Ok(_) | Err(StoreError::NotFound) => return Err(WebError::SignIn),
                 Err(error) => return Err(error.into()),
             };
             let channel = app.engine.channel(ChannelId(user.channel_id)).await?;
-            Ok(Self { name: user.name, channel, csrf: super::csrf::token(&session) })
+            Ok(Self { user: user.id, name: user.name, channel, csrf: super::csrf::token(&session) })
         })
     }
 }

@@ -132,6 +132,21 @@ impl Server {
         self.child.wait().unwrap();
     }
 
+    /// Halts it where it stands: it holds its connections and answers nobody.
+    pub fn halt(&self) {
+        self.signal("-STOP");
+    }
+
+    /// Lets it go on.
+    pub fn go_on(&self) {
+        self.signal("-CONT");
+    }
+
+    fn signal(&self, signal: &str) {
+        let done = Command::new("kill").args([signal, &self.child.id().to_string()]).status().unwrap();
+        assert!(done.success());
+    }
+
     /// Starts it again on the same data and port.
     pub fn again(&mut self) {
         self.child = Self::spawn(&self.folder, self.port);

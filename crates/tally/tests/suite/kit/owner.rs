@@ -27,15 +27,43 @@ fn form(fields: &[(&str, &str)]) -> String {
 impl Owner {
     /// Signs in to the demo.
     pub async fn of(program: &Program) -> Self {
-        let (client, demo) = (Client::new(), program.demo());
-        let door = client.get(format!("{}/sign-in", program.base)).send().await.unwrap();
-        let (cookie_before, page) = (cookie(&door).unwrap(), door.text().await.unwrap());
-        let mut owner = Self { client, base: program.base.clone(), cookie: cookie_before, csrf: csrf(&page) };
+        let demo = program.demo();
         let (name, password) = (demo["owner"]["name"].as_str().unwrap(), demo["owner"]["password"].as_str().unwrap());
+        Self::named(&program.base, name, password).await
+    }
+
+    /// Signs in with a name and a password.
+    pub async fn named(base: &str, name: &str, password: &str) -> Self {
+        let mut owner = Self::at_the_door(base).await;
         let entered = owner.post("/sign-in", &[("name", name), ("password", password)]).await;
-        owner.cookie = cookie(&entered).unwrap();
-        owner.csrf = csrf(&owner.page("/desk").await);
+        assert_eq!(entered.headers()["hx-redirect"], "/desk");
+        owner.keep(&entered).await;
         owner
+    }
+
+    /// Somebody who has opened the page for signing in.
+    pub async fn at_the_door(base: &str) -> Self {
+        Self::at(&format!("{base}/sign-in")).await
+    }
+
+    /// Somebody who has opened a page that nobody needs to be signed in for.
+    pub async fn at(url: &str) -> Self {
+        let client = Client::builder().redirect(reqwest::redirect::Policy::none()).build().unwrap();
+        let base = url.splitn(4, '/').take(3).collect::<Vec<_>>().join("/");
+        let page = client.get(url).send().await.unwrap();
+        let (cookie, page) = (cookie(&page).unwrap(), page.text().await.unwrap());
+        Self { client, base, cookie, csrf: csrf(&page) }
+    }
+
+    /// Keeps the session that an answer has begun.
+    pub async fn keep(&mut self, answer: &Response) {
+        self.cookie = cookie(answer).unwrap();
+        self.csrf = csrf(&self.page("/desk").await);
+    }
+
+    /// Its cookie and its token, for requests that are made by hand.
+    pub fn session(&self) -> (&str, &str) {
+        (&self.cookie, &self.csrf)
     }
 
     pub async fn get(&self, path: &str) -> Response {

@@ -10,6 +10,8 @@ use tempfile::TempDir;
 pub struct Program {
     pub base: String,
     pub tip_jar: Option<String>,
+    /// The address of the first visit, where nobody owns the server yet.
+    pub first_visit: Option<String>,
     pub folder: TempDir,
     database: String,
     options: Vec<String>,
@@ -32,8 +34,8 @@ impl Program {
     pub fn with(database: &str, options: &[&str]) -> Self {
         let folder = TempDir::with_prefix("tally-").unwrap();
         let options: Vec<String> = options.iter().map(|one| (*one).to_owned()).collect();
-        let (child, base, tip_jar) = spawn(database, &folder, &options, "127.0.0.1:0");
-        Self { base, tip_jar, folder, database: database.into(), options, child }
+        let Spawned { child, base, first_visit, tip_jar } = spawn(database, &folder, &options, "127.0.0.1:0", true);
+        Self { base, tip_jar, first_visit, folder, database: database.into(), options, child }
     }
 
     /// What the program has written about its demo.
@@ -59,14 +61,28 @@ impl Program {
     /// Starts it again at the same address.
     pub fn again(&mut self) {
         let at = self.base.trim_start_matches("http://").to_owned();
-        let (child, base, tip_jar) = spawn(&self.database, &self.folder, &self.options, &at);
-        assert_eq!(base, self.base);
-        (self.child, self.tip_jar) = (child, tip_jar);
+        let spawned = spawn(&self.database, &self.folder, &self.options, &at, false);
+        assert_eq!(spawned.base, self.base);
+        (self.child, self.tip_jar) = (spawned.child, spawned.tip_jar);
     }
 
     /// Its process.
     pub fn id(&self) -> u32 {
         self.child.id()
+    }
+
+    /// The most memory that it has ever held, in MiB.
+    pub fn most_memory(&self) -> u64 {
+        let status = std::fs::read_to_string(format!("/proc/{}/status", self.id())).unwrap();
+        let line = status.lines().find_map(|line| line.strip_prefix("VmHWM:")).unwrap();
+        line.trim().trim_end_matches("kB").trim().parse::<u64>().unwrap() / 1024
+    }
+
+    /// Asks it to stop, and says how long that took.
+    pub fn stopped_within(&mut self) -> std::time::Duration {
+        let began = std::time::Instant::now();
+        self.stop();
+        began.elapsed()
     }
 
     /// The demo's widget of that name.
@@ -91,7 +107,14 @@ impl Program {
     }
 }
 
-fn spawn(database: &str, folder: &TempDir, options: &[String], listen: &str) -> (Child, String, Option<String>) {
+struct Spawned {
+    child: Child,
+    base: String,
+    first_visit: Option<String>,
+    tip_jar: Option<String>,
+}
+
+fn spawn(database: &str, folder: &TempDir, options: &[String], listen: &str, first: bool) -> Spawned {
     let mut child = Command::new(env!("CARGO_BIN_EXE_tally"))
         .args(["--listen", listen, "--database", database])
         .arg("--data")
@@ -106,12 +129,14 @@ fn spawn(database: &str, folder: &TempDir, options: &[String], listen: &str) -> 
         line.strip_prefix(what).unwrap_or_else(|| panic!("{what} expected, not {line}")).to_owned()
     };
     let base = line("Eager Tally: ");
-    let jar = options.iter().any(|one| one == "--standins").then(|| {
+    let is_empty = first && !options.iter().any(|one| one == "--demo");
+    let first_visit = is_empty.then(|| line("First visit: "));
+    let tip_jar = options.iter().any(|one| one == "--standins").then(|| {
         let jar = line("Tip jar (stand-in): ");
         line("Chat, numbers, rates, a game and scripted shows (stand-ins): ");
         jar
     });
-    (child, base, jar)
+    Spawned { child, base, first_visit, tip_jar }
 }
 
 impl Drop for Program {

@@ -365,7 +365,9 @@ pub async fn add(
         Err(error) => return Ok(refusal(&error.to_string())),
     };
     if matches!(upload.shape, Shape::Rates) {
-        let days = rates::parse(&upload.text).map_err(|error| WebError::Refused(error.to_string()))?;
+        let file = Arc::clone(&upload);
+        let days = aside(move || rates::parse(&file.text).map_err(|error| error.to_string())).await?;
+        let days = days.map_err(WebError::Refused)?;
         owner.channel.rates(days).await?;
         app.uploads.drop(&token);
         return Ok(go_to("/ledger?kind=rates"));

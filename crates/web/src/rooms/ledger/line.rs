@@ -9,14 +9,16 @@ use actix_web::http::header::ContentType;
 use actix_web::{HttpResponse, web};
 use askama::Template;
 use serde::Deserialize;
+use std::collections::BTreeMap;
 use tally_core::book::{Book, Fact};
 use tally_core::channel::{Channel, Correcting};
 use tally_core::count::Verdict;
 use tally_core::entry::{Body, Entry};
 use tally_core::happening::{Happening, Kind};
-use tally_core::ids::Seq;
+use tally_core::ids::{FeedId, Seq};
 use tally_core::text;
 use tally_engine::EngineError;
+use tally_store::rows::{Namespace, origin_key};
 
 /// What a line came to in one widget.
 struct Bearing {
@@ -150,14 +152,39 @@ fn opened(channel: &Channel, line: Line, entry: &Entry, now: tally_core::Instant
     Open { line, facts, bearings, amendable: amend, whose: by, refused: None }
 }
 
+/// The other feeds through which an event of the same source and id came: two services may number alike, or
+/// one is wired twice.
+async fn also_through(
+    app: &App,
+    owner: &Owner,
+    entry: &Entry,
+    feeds: &BTreeMap<u32, String>,
+) -> Result<Vec<String>, WebError> {
+    let Some(own) = entry.feed else { return Ok(Vec::new()) };
+    let key = |feed: u32| origin_key(Namespace::Feed(FeedId(feed)), &entry.origin);
+    let others: Vec<(&String, Vec<u8>)> =
+        feeds.iter().filter(|(id, _)| **id != own.0).map(|(id, name)| (name, key(*id))).collect();
+    let keys = others.iter().map(|(_, key)| key.clone()).collect();
+    let there = app.engine.store().known_origins(owner.channel.id, keys).await?;
+    Ok(others.into_iter().filter(|(_, key)| there.contains(key)).map(|(name, _)| name.clone()).collect())
+}
+
 async fn open_line(app: &App, owner: &Owner, seq: u64, refused: Option<String>) -> Result<String, WebError> {
     let entry = app.engine.store().entry(owner.channel.id, Seq(seq)).await?;
     let feeds = feeds(app, owner).await?;
+    let also = also_through(app, owner, &entry, &feeds).await?;
     let open = owner
         .channel
         .ask(move |channel, now| opened(channel, line_of(channel, &feeds, &entry, now), &entry, now))
         .await?;
-    Ok(html(&Open { refused, ..open }))
+    let mut open = Open { refused, ..open };
+    if !also.is_empty() {
+        open.facts.push((
+            "The same came through",
+            format!("{}; if that is one service wired twice, void one", also.join(", ")),
+        ));
+    }
+    Ok(html(&open))
 }
 
 /// `GET /ledger/{seq}`: the line opened.

@@ -1,0 +1,416 @@
+//! The hostile corner: what people do who mean no good, and what machines do when they fail. The program
+//! keeps within its memory, pages on air keep their picture, and everybody is answered.
+
+use crate::kit::db::{Database, Server};
+use crate::kit::hostile::{Raw, hold_many, post};
+use crate::kit::owner::Owner;
+use crate::kit::page::Page;
+use crate::kit::program::{Program, ready};
+use crate::kit::sender::{Sender, tip, tip_as};
+use crate::kit::until;
+use serde_json::json;
+use std::sync::Arc;
+use std::sync::atomic::{AtomicI64, Ordering};
+use std::time::Duration;
+use tally_core::Instant;
+use tally_core::ids::{ChannelId, WidgetId};
+use tally_engine::{Clock, Engine, EngineError, Pressed, SystemClock};
+use tally_store::Store;
+use tally_web::Drawer;
+
+/// No attack here may take the program beyond this, in MiB.
+const MOST_MEMORY: u64 = 400;
+
+fn behind_a_proxy(database: &Database) -> Program {
+    Program::with(&database.url, &["--demo", "--demo-days", "0", "--trust-proxy", "127.0.0.1"])
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn leaving_in_the_middle_of_a_sign_in_frees_no_permit() {
+    let database = Database::new();
+    let program = behind_a_proxy(&database);
+    let door = Owner::at_the_door(&program.base).await;
+    for number in 0..60 {
+        let body = format!("name=somebody_{number}&password=guessed-{number}");
+        let mut raw = Raw::to(&program.base).unwrap();
+        let head = post("/sign-in", &program.base, door.session(), body.len(), &format!("203.0.113.{number}"));
+        raw.write(&(head + &body));
+    }
+    // Whoever stays is answered all the same: that there is a queue, or that they are in.
+    let demo = program.demo();
+    let own = ["name", "password"].map(|field| (field, demo["owner"][field].as_str().unwrap()));
+    until("the owner gets in", || async {
+        let answer = door.post("/sign-in", &own).await;
+        answer.headers().contains_key("hx-redirect").then_some(())
+    })
+    .await;
+    assert!(program.most_memory() < MOST_MEMORY, "{} MiB", program.most_memory());
+    // Names and passwords that nobody has cost nothing.
+    let long = "x".repeat(60_000);
+    assert!(door.refused("/sign-in", &[("name", &long), ("password", "y")]).await.contains("do not fit"));
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn half_sent_forms_hold_neither_files_nor_memory() {
+    hold_many();
+    let database = Database::new();
+    let program = Program::start(&database.url);
+    let goal = program.widget("Turntable motor");
+    let mut page = Page::open(goal["page_url"].as_str().unwrap()).await;
+    page.drawn("£212.50").await;
+    let door = Owner::at_the_door(&program.base).await;
+    let head = post("/sign-in", &program.base, door.session(), 1_000, "");
+    let mut held = Vec::new();
+    for _ in 0..1_100 {
+        let mut raw = Raw::to(&program.base).unwrap();
+        raw.write(&(head.clone() + "name=ha"));
+        held.push(raw);
+    }
+    // A page on air goes on, a new one opens, and what comes is counted.
+    assert_eq!(reqwest::get(goal["page_url"].as_str().unwrap()).await.unwrap().status(), 200);
+    Sender::of(&program.demo()["feeds"][0]).deliver(&tip("12.50")).await;
+    page.drawn("£225").await;
+    // Each is told, and its connection ends: the first ones after their time, the many at once.
+    let first = held.remove(0).read();
+    assert!(first.starts_with("HTTP/1.1 408") && first.contains("too slowly"), "{first}");
+    let last = held.pop().unwrap().read();
+    assert!(last.starts_with("HTTP/1.1 503") && last.contains("under way"), "{last}");
+    assert!(program.most_memory() < MOST_MEMORY, "{} MiB", program.most_memory());
+    // A body that lies about its length is none.
+    let mut liar = Raw::to(&program.base).unwrap();
+    liar.write(&post("/in/guessed", &program.base, ("", ""), 1 << 40, ""));
+    assert!(liar.read().starts_with("HTTP/1.1 4"));
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_database_that_hangs_hangs_nothing_that_needs_none() {
+    let server = Server::start();
+    let database = Database::on(server.url());
+    let mut program = Program::start(&database.url);
+    let goal = program.widget("Turntable motor");
+    let sender = Sender::of(&program.demo()["feeds"][0]);
+    let mut page = Page::open(goal["page_url"].as_str().unwrap()).await;
+    page.drawn("£212.50").await;
+    sender.deliver(&tip("12.50")).await;
+    page.drawn("£225").await;
+
+    server.halt();
+    let waiting = tokio::spawn({
+        let sender = sender.clone();
+        async move { sender.send(&tip_as("held", "1")).await.unwrap().status() }
+    });
+    let patient = Duration::from_secs(20);
+    let quick = reqwest::Client::builder().timeout(Duration::from_secs(3)).build().unwrap();
+    for _ in 0..5 {
+        assert_eq!(quick.get(goal["page_url"].as_str().unwrap()).send().await.unwrap().status(), 200);
+        let text = quick.get(goal["read_url"].as_str().unwrap().replace(".json", ".txt")).send().await.unwrap();
+        assert_eq!(text.text().await.unwrap(), "£225 of £350 (64%)");
+    }
+    assert_eq!(tokio::time::timeout(patient, waiting).await.unwrap().unwrap(), 503, "nothing is kept, or found again");
+    let ready_now = reqwest::get(format!("{}/readyz", program.base)).await.unwrap();
+    assert_eq!(ready_now.status(), 503);
+
+    server.go_on();
+    until("it counts again", || async {
+        let answer = sender.send(&tip_as("held", "1")).await.ok()?;
+        (answer.status() == 200).then_some(())
+    })
+    .await;
+    page.drawn("£226").await;
+    assert!(program.most_memory() < MOST_MEMORY, "{} MiB", program.most_memory());
+
+    server.halt();
+    assert!(program.stopped_within() < Duration::from_secs(30), "a stop is obeyed all the same");
+    server.go_on();
+}
+
+/// The demo's channel in an engine of our own.
+async fn engine(database: &Database, clock: Arc<dyn Clock>) -> (Program, Engine) {
+    let mut program = Program::start(&database.url);
+    program.stop();
+    (program, Engine::new(Store::open(&database.url, 4).unwrap(), Arc::new(Drawer), clock))
+}
+
+fn press(widget: u32, action: &str, id: &str) -> Pressed {
+    let (action, id) = (action.to_owned(), id.to_owned());
+    Pressed { widget: WidgetId(widget), action, value: None, by: "odile".into(), source: "desk".into(), id }
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_channel_whose_task_dies_is_loaded_anew_and_readiness_tells() {
+    let database = Database::new();
+    let (program, engine) = engine(&database, Arc::new(SystemClock)).await;
+    let counter = u32::try_from(program.widget("Derailments")["id"].as_u64().unwrap()).unwrap();
+    let channel = engine.channel(ChannelId(1)).await.unwrap();
+    channel.press(press(counter, "add", "first")).await.unwrap();
+    let text = move |channel: &tally_core::channel::Channel, now| channel.view(WidgetId(counter), now).unwrap().text();
+    assert_eq!(channel.ask(text).await.unwrap(), "1");
+    assert!(engine.failing().is_empty());
+    for round in 2..=4 {
+        let died = channel.ask(|_, _| -> () { panic!("a fault that nobody has found yet") }).await;
+        assert!(matches!(died, Err(EngineError::Away)), "whoever asked is told");
+        // The same handle goes on: nothing durable is gone, and new presses count.
+        until("the channel stands again", || async { channel.ask(text).await.ok() }).await;
+        assert_eq!(engine.failing(), [ChannelId(1)], "readiness tells for a while");
+        channel.press(press(counter, "add", &format!("round {round}"))).await.unwrap();
+        assert_eq!(channel.ask(text).await.unwrap(), round.to_string());
+    }
+    engine.stop().await;
+}
+
+/// A clock that is set back and forth.
+struct Stepping(AtomicI64);
+
+impl Clock for Stepping {
+    fn now(&self) -> Instant {
+        SystemClock.now() + chrono::TimeDelta::seconds(self.0.load(Ordering::Relaxed))
+    }
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_machine_whose_clock_steps_an_hour_back_and_forth_loses_nothing() {
+    let database = Database::new();
+    let clock = Arc::new(Stepping(AtomicI64::new(0)));
+    let (program, engine) = engine(&database, Arc::clone(&clock) as Arc<dyn Clock>).await;
+    let id = |name: &str| u32::try_from(program.widget(name)["id"].as_u64().unwrap()).unwrap();
+    let (counter, train) = (id("Derailments"), id("First train leaves in"));
+    let channel = engine.channel(ChannelId(1)).await.unwrap();
+    channel.press(press(train, "start", "start")).await.unwrap();
+    for (number, hours) in [0, -1, 1, -1, 0].into_iter().enumerate() {
+        clock.0.store(hours * 3_600, Ordering::Relaxed);
+        channel.press(press(counter, "add", &format!("press {number}"))).await.unwrap();
+    }
+    let texts = move |channel: &tally_core::channel::Channel, now| {
+        [counter, train].map(|widget| channel.view(WidgetId(widget), now).unwrap().text())
+    };
+    let lived = channel.ask(texts).await.unwrap();
+    assert_eq!(lived[0], "5", "each press counts once, whenever the clock says it was");
+    let seq = channel.ask(|channel, _| channel.last_seq()).await.unwrap();
+    engine.stop().await;
+    // Folded anew it is the same: places, not clocks, tell the order.
+    let again = Engine::new(Store::open(&database.url, 4).unwrap(), Arc::new(Drawer), Arc::new(SystemClock));
+    let channel = again.channel(ChannelId(1)).await.unwrap();
+    assert_eq!(channel.ask(|channel, _| channel.last_seq()).await.unwrap(), seq);
+    assert_eq!(channel.ask(texts).await.unwrap()[0], "5");
+    again.stop().await;
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn only_who_started_it_makes_the_first_visit_and_only_once() {
+    let database = Database::new();
+    let program = Program::with(&database.url, &[]);
+    let url = program.first_visit.clone().unwrap();
+    let client = reqwest::Client::new();
+    let status = async |url: &str, host: Option<&str>| {
+        let request = client.get(url);
+        let request = host.iter().fold(request, |request, host| request.header("host", *host));
+        request.send().await.unwrap().status().as_u16()
+    };
+    assert_eq!(status(&url, None).await, 200);
+    assert_eq!(status(&format!("{}/first-visit", program.base), None).await, 422, "without the key");
+    assert_eq!(status(&format!("{}/first-visit?key=guessed", program.base), None).await, 422);
+    assert_eq!(status(&url, Some("rebound.example")).await, 422, "another site that points at us");
+
+    let key = url.split("key=").nth(1).unwrap();
+    let forms = ["odile", "bram"].map(|name| {
+        [
+            ("key", key),
+            ("family", "goal"),
+            ("feed", "none"),
+            ("title", "Motor"),
+            ("channel", "Halt"),
+            ("name", name),
+            ("password", "long enough for us"),
+            ("zone", "Europe/London"),
+            ("currency", "GBP"),
+            ("day_start", "05:00"),
+            ("week_start", "Mon"),
+        ]
+    });
+    let (one, other) = (Owner::at(&url).await, Owner::at(&url).await);
+    let (one, other) = tokio::join!(one.post("/first-visit", &forms[0]), other.post("/first-visit", &forms[1]));
+    let mut statuses = [one.status().as_u16(), other.status().as_u16()];
+    statuses.sort_unstable();
+    assert!(statuses == [200, 422] || statuses == [200, 404], "of two at once, one is the owner: {statuses:?}");
+    let store = Store::open(&database.url, 1).unwrap();
+    assert!(store.channel(ChannelId(2)).await.is_err());
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn signing_out_and_a_new_password_end_every_session() {
+    let database = Database::new();
+    let program = Program::start(&database.url);
+    let (one, other) = (Owner::of(&program).await, Owner::of(&program).await);
+    one.post("/sign-out", &[]).await;
+    assert_eq!(other.get("/desk").await.status(), 303, "a cookie that was kept opens nothing");
+
+    let mut owner = Owner::of(&program).await;
+    let kept = Owner::of(&program).await;
+    let password = program.demo()["owner"]["password"].as_str().unwrap().to_owned();
+    let new = "another good password";
+    assert!(owner.refused("/account/password", &[("present", "wrong"), ("new", new)]).await.contains("another one"));
+    assert!(owner.refused("/account/password", &[("present", &password), ("new", "short")]).await.contains("at least"));
+    let changed = owner.post("/account/password", &[("present", &password), ("new", new)]).await;
+    assert_eq!(changed.status(), 200);
+    owner.keep(&changed).await;
+    assert_eq!(kept.get("/desk").await.status(), 303);
+    let name = program.demo()["owner"]["name"].as_str().unwrap().to_owned();
+    Owner::named(&program.base, &name, new).await;
+
+    // Tokens of programs come and go.
+    let made = owner.done("/account/tokens", &[("name", "deck"), ("operate", "yes")]).await;
+    let token = made.split("<code class=\"token\">").nth(1).unwrap().split('<').next().unwrap().to_owned();
+    let list = async || {
+        let asked = reqwest::Client::new().get(format!("{}/api/v1/widgets", program.base)).bearer_auth(&token);
+        asked.send().await.unwrap().status().as_u16()
+    };
+    assert_eq!(list().await, 200);
+    let page = owner.page("/account").await;
+    let id = page.rsplit("/account/tokens/").next().unwrap().split('/').next().unwrap().to_owned();
+    assert!(page.contains("deck"));
+    owner.done(&format!("/account/tokens/{id}/revoke"), &[]).await;
+    assert_eq!(list().await, 401);
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn behind_a_trusted_proxy_one_guesser_locks_nobody_else_out() {
+    let database = Database::new();
+    let program = behind_a_proxy(&database);
+    let door = Owner::at_the_door(&program.base).await;
+    let guess = |peer: &'static str, name: String, password: String| {
+        let body = url::form_urlencoded::Serializer::new(String::new())
+            .extend_pairs([("name", name), ("password", password)])
+            .finish();
+        let mut raw = Raw::to(&program.base).unwrap();
+        raw.write(
+            &(post("/sign-in", &program.base, door.session(), body.len(), peer) + &body)
+                .replace("Content-Type", "Connection: close\r\nContent-Type"),
+        );
+        raw.read()
+    };
+    // However the name is spelled, it is the same person.
+    let spellings = ["odile", " Odile", "ODILE ", "ódile", "odile\u{200b}"];
+    let mut told = false;
+    for round in 0..4 {
+        for name in spellings {
+            told |= guess("203.0.113.7", name.into(), format!("guess {round}")).contains("tried too often");
+        }
+    }
+    assert!(told);
+    let demo = program.demo();
+    let (name, password) = (demo["owner"]["name"].as_str().unwrap(), demo["owner"]["password"].as_str().unwrap());
+    let entered = guess("203.0.113.8", name.into(), password.into());
+    assert!(entered.starts_with("HTTP/1.1 303") || entered.contains("hx-redirect: /desk"), "{entered}");
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn another_owners_widget_is_out_of_reach() {
+    let database = Database::new();
+    let program = Program::start(&database.url);
+    let owner = Owner::of(&program).await;
+    owner.done("/widgets/1/edit", &[("key", "target"), ("text", "999")]).await;
+    let store = Store::open(&database.url, 2).unwrap();
+    let settings = store.channel(ChannelId(1)).await.unwrap().settings;
+    let hash = tally_web::passwords::hash("a password of mine".into()).await.unwrap();
+    store.create_channel("Elsewhere".into(), settings, "bram".into(), hash).await.unwrap();
+    let other = Owner::named(&program.base, "bram", "a password of mine").await;
+    for deed in ["take-back", "put-on-air", "discard", "archive", "restore", "duplicate", "readdress"] {
+        assert_eq!(other.post(&format!("/widgets/1/{deed}"), &[]).await.status(), 404, "{deed}");
+    }
+    assert!(owner.page("/widgets/1").await.contains("£999"), "it is tried on the stage as before");
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_void_address_stays_void_whatever_happens_at_the_same_time() {
+    let database = Database::new();
+    let program = Program::start(&database.url);
+    let owner = Owner::of(&program).await;
+    let mut url = program.demo()["feeds"][0]["url"].as_str().unwrap().to_owned();
+    let secret = program.demo()["feeds"][0]["secret"].as_str().unwrap().to_owned();
+    for round in 0..12 {
+        let old = Sender { client: reqwest::Client::new(), url: url.clone(), secret: secret.clone() };
+        let during = old.clone();
+        let event = tip("1");
+        let (_, _, _, _) = tokio::join!(
+            owner.post("/feeds/1/pause", &[]),
+            owner.post("/feeds/1/readdress", &[]),
+            owner.post("/feeds/1/gifts", &[]),
+            during.send(&event),
+        );
+        assert_eq!(old.send(&tip("1")).await.unwrap().status(), 403, "round {round}");
+        let page = owner.page("/feeds").await;
+        let token = page.split("/in/").nth(1).unwrap().split(['"', '<', '&', ' ']).next().unwrap();
+        url = format!("{}/in/{token}", program.base);
+    }
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_sender_reaches_no_namespace_but_its_own() {
+    let database = Database::new();
+    let program = Program::start(&database.url);
+    let demo = program.demo();
+    let (tips, platform) = (Sender::of(&demo["feeds"][0]), Sender::of(&demo["feeds"][1]));
+    let one = json!({
+        "specversion": "1.0", "id": "1", "source": "/numbered", "type": "tally.tip",
+        "data": {"actor": {"name": "ninepins"}, "amount": "10", "currency": "GBP"},
+    });
+    assert_eq!(tips.deliver(&one).await["accepted"], 1);
+    assert_eq!(tips.deliver(&one).await["duplicates"], 1);
+    let second = platform.deliver(&one).await;
+    assert_eq!(second["accepted"], 1, "another feed numbers as it likes");
+    let owner = Owner::of(&program).await;
+    let opened = owner.page(&format!("/ledger/{}", second["last_seq"])).await;
+    assert!(opened.contains("The same came through"), "and the line says so: {opened}");
+    // Whoever calls itself the desk takes no press away.
+    let mut forged = one.clone();
+    (forged["source"], forged["id"]) = (json!("desk"), json!("press 1"));
+    tips.deliver(&forged).await;
+    let counter = program.widget("Derailments");
+    let body = json!({"action": "add", "value": null, "id": "press 1"}).to_string();
+    let pressed = owner.send(&format!("/widgets/{}/press", counter["id"]), "application/json", body).await;
+    assert_eq!(pressed.status(), 200);
+    assert_eq!(program.text(&counter).await, "1");
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn forms_work_without_scripts() {
+    let database = Database::new();
+    let program = Program::start(&database.url);
+    let door = Owner::at_the_door(&program.base).await;
+    let demo = program.demo();
+    let (name, password) = (demo["owner"]["name"].as_str().unwrap(), demo["owner"]["password"].as_str().unwrap());
+    let (cookie, csrf) = door.session();
+    let client = reqwest::Client::builder().redirect(reqwest::redirect::Policy::none()).build().unwrap();
+    let send = async |csrf: &str| {
+        let form = [("name", name), ("password", password), ("csrf", csrf)];
+        let body = url::form_urlencoded::Serializer::new(String::new()).extend_pairs(form).finish();
+        let request = client.post(format!("{}/sign-in", program.base)).header("cookie", cookie);
+        request.header("content-type", "application/x-www-form-urlencoded").body(body).send().await.unwrap()
+    };
+    assert_eq!(send("forged").await.status(), 403);
+    let entered = send(csrf).await;
+    assert_eq!((entered.status().as_u16(), &entered.headers()["location"]), (303, &"/desk".parse().unwrap()));
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_key_of_idempotency_is_good_for_one_press_of_one_token() {
+    let database = Database::new();
+    let program = Program::start(&database.url);
+    let token = program.demo()["api_token"].as_str().unwrap().to_owned();
+    let press = async |widget: &str, action: &str, key: &str| {
+        let url = format!("{}/api/v1/widgets/{}/actions/{action}", program.base, program.widget(widget)["id"]);
+        let request = reqwest::Client::new().post(url).bearer_auth(&token).header("idempotency-key", key);
+        let answer = request.send().await.unwrap();
+        (answer.status().as_u16(), answer.json::<serde_json::Value>().await.unwrap())
+    };
+    press("First train leaves in", "start", "a").await;
+    let (status, paused) = press("First train leaves in", "pause", "b").await;
+    assert_eq!((status, &paused["phase"]), (200, &json!("paused")));
+    let (status, again) = press("First train leaves in", "pause", "b").await;
+    assert_eq!((status, &again["entry"]), (200, &paused["entry"]), "a second try is answered as the first");
+    let (status, other) = press("Derailments", "add", "b").await;
+    assert_eq!(status, 422);
+    assert!(other["detail"].as_str().unwrap().contains("used for another press"), "{other}");
+    assert_eq!(program.text(&program.widget("Derailments")).await, "0");
+    ready(&program.base).await;
+}

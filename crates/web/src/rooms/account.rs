@@ -1,0 +1,117 @@
+//! The account: its password, and the tokens of programs.
+
+use crate::app::App;
+use crate::draw::html;
+use crate::error::{WebError, sentence};
+use crate::rooms::first_visit::{hashed, named};
+use crate::rooms::frame::Frame;
+use crate::rooms::sign_in::{go_to, refusal};
+use crate::security::session::{self, Owner};
+use crate::security::{passwords, tokens};
+use actix_session::Session;
+use actix_web::http::header::ContentType;
+use actix_web::{HttpRequest, HttpResponse, web};
+use askama::Template;
+use serde::Deserialize;
+use tally_store::StoreError;
+
+/// Most tokens of a channel.
+const MOST_TOKENS: usize = 50;
+
+/// A token that is in force: its number, its name, and what it may do.
+type Kept = (u32, String, String);
+
+#[derive(Template)]
+#[template(path = "rooms/account.html")]
+struct Page {
+    frame: Frame,
+    name: String,
+    tokens: Vec<Kept>,
+}
+
+/// `GET /account`
+pub async fn page(app: web::Data<App>, owner: Owner) -> Result<HttpResponse, WebError> {
+    let tokens = app.engine.store().api_tokens(owner.channel.id).await?;
+    let page = Page { frame: Frame::new(&app, &owner, "/account").await?, name: owner.name, tokens };
+    Ok(HttpResponse::Ok().insert_header(ContentType::html()).body(html(&page)))
+}
+
+/// A change of password as it is typed.
+#[derive(Deserialize)]
+pub struct Passwords {
+    present: String,
+    new: String,
+}
+
+/// `POST /account/password`: another password. All other sessions end.
+pub async fn password(
+    app: web::Data<App>,
+    request: HttpRequest,
+    session: Session,
+    owner: Owner,
+    form: web::Form<Passwords>,
+) -> Result<HttpResponse, WebError> {
+    let Passwords { present, new } = form.into_inner();
+    if app.limits.sign_in_for(owner.user, &app.config.proxies.peer(&request)).is_err() {
+        return Ok(refusal("That was tried too often. Wait a minute and try again."));
+    }
+    let user = app.engine.store().user(owner.user).await?;
+    match passwords::verify(present, Some(user.password_hash)).await {
+        Ok(true) => {}
+        Ok(false) => return Ok(refusal("The present password is another one. Check it and try again.")),
+        Err(error) => return Ok(refusal(&sentence(&error.to_string()))),
+    }
+    let hash = match hashed(new).await {
+        Ok(hash) => hash,
+        Err(WebError::Refused(why)) => return Ok(refusal(&why)),
+        Err(error) => return Err(error),
+    };
+    let user = app.engine.store().set_password(owner.user, hash).await?;
+    session::sign_in(&session, &user, app.engine.now())?;
+    Ok(go_to("/account"))
+}
+
+/// A new token as it is typed.
+#[derive(Deserialize)]
+pub struct NewToken {
+    name: String,
+    #[serde(default)]
+    operate: String,
+}
+
+/// A token that was just made: shown once.
+#[derive(Template)]
+#[template(path = "rooms/account_token.html")]
+struct Made {
+    name: String,
+    token: String,
+}
+
+/// `POST /account/tokens`: a token for a program.
+pub async fn create_token(
+    app: web::Data<App>,
+    owner: Owner,
+    form: web::Form<NewToken>,
+) -> Result<HttpResponse, WebError> {
+    let name = match named("The token's name", &form.name) {
+        Ok(name) => name,
+        Err(error) => return Ok(refusal(&error.to_string())),
+    };
+    let store = app.engine.store();
+    if store.api_tokens(owner.channel.id).await?.len() >= MOST_TOKENS {
+        return Ok(refusal(&format!("There are {MOST_TOKENS} tokens; revoke one first.")));
+    }
+    let scopes = if form.operate.is_empty() { "read" } else { "read operate" };
+    let token = tokens::token(&mut rand::rng());
+    store.create_api_token(owner.channel.id, name.clone(), scopes.into(), token.clone()).await?;
+    Ok(HttpResponse::Ok().insert_header(ContentType::html()).body(html(&Made { name, token })))
+}
+
+/// `POST /account/tokens/{id}/revoke`: it is good for nothing, at once.
+pub async fn revoke_token(app: web::Data<App>, owner: Owner, id: web::Path<u32>) -> Result<HttpResponse, WebError> {
+    match app.engine.store().revoke_api_token(owner.channel.id, *id).await {
+        // Gone already is gone.
+        Ok(()) | Err(StoreError::NotFound) => Ok(go_to("/account")),
+        Err(error) => Err(error.into()),
+    }
+}
