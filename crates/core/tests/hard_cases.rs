@@ -482,3 +482,29 @@ fn a_channel_taken_up_again_equals_one_that_went_on() {
     let fresh = World::of(&[piece("goal", &[])]).channel;
     assert_eq!(fresh.resume(world.channel.snapshot(), pages).unwrap(), world.channel);
 }
+
+#[test]
+fn no_number_that_somebody_types_makes_the_rules_fall() {
+    let nothing = Channel::new(settings(), []);
+    let scope = nothing.scope(at("01T00:00:00"));
+    let goal = piece("goal", &[("then", "times")]);
+    for factor in ["79228162514264337593543950335", "-79228162514264337593543950335", "1e28", "0,000000001"] {
+        assert!(goal.edited("factor", factor, &scope).is_err(), "{factor}");
+    }
+    let most = i64::MAX.to_string();
+    for (family, key) in [
+        ("goal", "target"),
+        ("goal", "start"),
+        ("total", "1.start"),
+        ("counter", "start"),
+        ("counter", "step"),
+        ("event_list", "tell:tip:least"),
+        ("event_list", "life"),
+        ("label", "nth"),
+        ("countdown", "seconds"),
+    ] {
+        for number in [most.as_str(), "-9223372036854775808", "170141183460469231731687303715884105728"] {
+            let _ = piece(family, &[]).edited(key, number, &scope);
+        }
+    }
+}

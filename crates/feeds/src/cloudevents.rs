@@ -274,7 +274,12 @@ mod tests {
         let ids: Vec<&str> = all.iter().map(|one| one.origin.id.as_str()).collect();
         assert_eq!(ids, ["t-1#1", "t-1#2", "t-1#3", "t-1"]);
         assert_eq!(all[0].happening.words(), "Somebody was given a subscription by bram, tier 2");
-        assert_eq!(expand_gifts(read(1_001)).unwrap_err().pointer, "/data/count");
+        assert_eq!(expand_gifts(read(2_001)).unwrap_err().pointer, "/data/count");
+        let many: Vec<Incoming> = (0..3).flat_map(|_| read(700)).collect();
+        let error = expand_gifts(many).unwrap_err();
+        assert_eq!((error.index, error.pointer.as_str()), (Some(2), "/data/count"), "all gifts of a delivery together");
+        let long = |end: &str| stem(&("x".repeat(250) + end));
+        assert!(long("a") != long("b") && long("a").chars().count() <= 240, "long ids stay apart");
         let tip = parse(Mode::Structured, &[], &event(|_| {}), now()).unwrap();
         assert_eq!(expand_gifts(tip.clone()).unwrap(), tip);
     }

@@ -126,6 +126,15 @@ mod tests {
     }
 
     #[test]
+    fn a_file_of_nothing_but_elements_is_read_once() {
+        // Counting lines from the beginning at each of them took a minute and a half.
+        let text = "<a/>".repeat(262_144);
+        assert!(parse(&text).unwrap_err().to_string().contains("no table"));
+        let text = format!("<Cube>\n{}", "<a/>".repeat(MOST_PIECES));
+        assert!(parse(&text).unwrap_err().to_string().starts_with("line 2: there are more than"));
+    }
+
+    #[test]
     fn what_is_wrong_is_said_with_its_line() {
         let refused = |text: &str| parse(text).unwrap_err().to_string();
         let doctype = format!("<!DOCTYPE x [<!ENTITY a \"b\">]>\n{TABLE}");

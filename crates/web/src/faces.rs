@@ -5,6 +5,7 @@
 
 use crate::app::App;
 use crate::error::WebError;
+use crate::heavy::Heavy;
 use actix_web::http::header::{CacheControl, CacheDirective, ContentType};
 use actix_web::{HttpRequest, HttpResponse, web};
 use base64::Engine;
@@ -17,7 +18,7 @@ use rand::RngCore;
 use sha2::Sha256;
 use std::collections::{HashMap, VecDeque};
 use std::io::Cursor;
-use std::sync::{Arc, LazyLock, Mutex, PoisonError};
+use std::sync::{LazyLock, Mutex, PoisonError};
 use std::time::{Duration, Instant};
 use tally_feeds::outside::{Asked, Outside};
 use tokio::sync::Semaphore;
@@ -29,8 +30,8 @@ const MOST_SIDE: u32 = 4_096;
 const SIDE: u32 = 160;
 /// Most pixels that are decoded.
 const MOST_PIXELS: u64 = 8_000_000;
-/// Pictures that are decoded at once.
-static DECODING: LazyLock<Arc<Semaphore>> = LazyLock::new(|| Arc::new(Semaphore::new(2)));
+/// Pictures that are decoded at once, and that may wait for it.
+static DECODERS: LazyLock<Heavy> = LazyLock::new(|| Heavy::new(2, 64));
 /// So many pictures are kept at hand.
 const KEPT: usize = 400;
 /// What could not be had is not asked for again before this.
@@ -123,13 +124,7 @@ async fn fetch(picture: &str, outside: Outside) -> Option<Bytes> {
             return None;
         }
     };
-    // The permit goes with the work: whoever leaves meanwhile frees nothing.
-    let permit = Arc::clone(&DECODING).acquire_owned().await.ok()?;
-    let decoded = tokio::task::spawn_blocking(move || {
-        let _permit = permit;
-        small(&sent)
-    });
-    decoded.await.ok()?
+    DECODERS.run(move || small(&sent)).await.ok()?
 }
 
 /// A square of it, decoded and coded anew. The square is cut out first, so that nothing is ever made that is

@@ -14,6 +14,7 @@ mod clips;
 mod draw;
 mod error;
 mod faces;
+mod heavy;
 mod ingest;
 mod live;
 mod rooms;

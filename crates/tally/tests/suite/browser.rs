@@ -110,6 +110,8 @@ async fn the_first_visit_ends_on_a_bench_with_a_widget_that_works() {
     let program = Program::with(&database.url, &[]);
     let browser = Browser::open().await;
     browser.go(&program.base).await;
+    browser.shows("main", "open the address of the first visit").await;
+    browser.go(program.first_visit.as_deref().unwrap()).await;
     browser.shows("h1", "Welcome").await;
     browser.fill("#title", "New kettle").await;
     browser.fill("#channel", "Saltmarsh Halt").await;

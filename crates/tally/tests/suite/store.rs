@@ -5,11 +5,18 @@ use diesel::prelude::*;
 use diesel::sql_query;
 use diesel::sql_types::Text;
 use diesel_migrations::MigrationHarness;
+use tally_core::calendar::Calendar;
+use tally_core::channel::Channel;
 use tally_core::entry::{Body, Draft, Origin};
 use tally_core::happening::{Actor, Happening};
-use tally_core::ids::{ChannelId, Seq};
+use tally_core::ids::{ChannelId, FeedId, Seq};
+use tally_core::measure::Weights;
+use tally_core::money::Currency;
+use tally_core::widgets::Settings;
+use tally_store::feeds::Wiring;
 use tally_store::ledger::AppendError;
-use tally_store::rows::EntryRow;
+use tally_store::rows::{EntryRow, Namespace, origin_key};
+use tally_store::schema::entries;
 use tally_store::{MIGRATIONS, Store, StoreError};
 
 #[derive(QueryableByName, Debug, PartialEq)]
@@ -136,4 +143,68 @@ async fn a_database_that_is_away_is_told_apart_from_a_missing_row() {
     assert!(matches!(nowhere.user_by_name("nobody".into()).await, Err(StoreError::Away(_))));
     let append = nowhere.ledger().append(ChannelId(1), Seq(0), vec![row(1, "a")]).await;
     assert!(matches!(append, Err(AppendError::Away(_))));
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn lines_from_before_are_known_by_their_feed_after_the_migration() {
+    let (database, store) = store().await;
+    let channel = one_channel(&store).await;
+    let wiring = |import| if import { Wiring::Import { lines: 1 } } else { Wiring::Webhook { expand_gifts: false } };
+    let feed =
+        |name: &'static str, import| store.create_feed(channel, name.into(), wiring(import), name.into(), "s".into());
+    let (tips, file) = (feed("tips", false).await.unwrap(), feed("file", true).await.unwrap());
+    let mut rows = Vec::new();
+    for (seq, id) in (1..).zip([None, Some(tips.id), Some(file.id)]) {
+        rows.push(EntryRow { seq, feed_id: id, ..row(channel.0, &format!("żółta-{seq}")) });
+    }
+    let mut conn = database.connect();
+    // Back to before the change, and forward again with the lines in place.
+    while conn.revert_last_migration(MIGRATIONS).unwrap().to_string() != "20261126000003" {}
+    diesel::insert_into(entries::table).values(&rows).execute(&mut conn).unwrap();
+    conn.run_pending_migrations(MIGRATIONS).unwrap();
+    let kept: Vec<Vec<u8>> = entries::table.select(entries::origin).order(entries::seq).load(&mut conn).unwrap();
+    let spaces = [Namespace::Own, Namespace::Feed(FeedId(tips.id)), Namespace::Files];
+    let origin = |seq: u64| Origin { source: "/test".into(), id: format!("żółta-{seq}") };
+    let keys: Vec<Vec<u8>> = (1..).zip(spaces).map(|(seq, space)| origin_key(space, &origin(seq))).collect();
+    assert_eq!(kept, keys);
+}
+
+async fn one_channel(store: &Store) -> ChannelId {
+    let settings = Settings {
+        currency: Currency::parse("GBP").unwrap(),
+        calendar: Calendar {
+            zone: chrono_tz::Tz::Europe__London,
+            week_start: chrono::Weekday::Mon,
+            day_start: chrono::NaiveTime::MIN,
+        },
+        weights: Weights::default(),
+    };
+    store.create_channel("Halt".into(), settings, "odile".into(), "x".into()).await.unwrap()
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn large_lines_and_large_snapshots_fit_into_packets() {
+    let (_database, store) = store().await;
+    let channel = one_channel(&store).await;
+    // Four hundred of the longest lines in one append are more than a packet holds.
+    let body = "x".repeat(60_000);
+    let rows = (0..400).map(|id| EntryRow { body: body.clone(), ..row(channel.0, &id.to_string()) }).collect();
+    let places = store.ledger().append(channel, Seq(0), rows).await.unwrap();
+    assert_eq!(places.into_iter().flatten().count(), 400);
+    // So are the names of forty thousand supporters, at their longest.
+    let settings = store.channel(channel).await.unwrap().settings;
+    let mut crowded = Channel::new(settings, []);
+    for seq in 1..=40_000_u64 {
+        let actor = Actor { id: None, name: format!("{seq:0>490}"), avatar: None, anonymous: false };
+        let origin = Origin { source: "/test".into(), id: seq.to_string() };
+        let now = chrono::Utc::now();
+        let body = Body::Happening(Happening::Follow { actor });
+        crowded.apply(&Draft { origin, feed: None, happened_at: now, arrived_at: now, body }.at(Seq(seq)));
+    }
+    let snapshot = crowded.snapshot();
+    let written = serde_json::to_vec(&snapshot).unwrap();
+    assert!(written.len() > 16 * 1024 * 1024);
+    store.save_snapshot(channel, snapshot, Vec::new()).await.unwrap();
+    let (kept, _) = store.snapshot(channel).await.unwrap().unwrap();
+    assert!(serde_json::to_vec(&kept).unwrap() == written);
 }

@@ -5,6 +5,7 @@ mod video;
 
 use crate::app::App;
 use crate::error::WebError;
+use crate::heavy::Heavy;
 use crate::rooms::received::{self, Named};
 use crate::rooms::sign_in::{go_to, refusal};
 use crate::security::session::Owner;
@@ -12,19 +13,18 @@ use crate::security::tokens;
 use actix_web::http::header::{self, CacheControl, CacheDirective};
 use actix_web::web::Payload;
 use actix_web::{HttpRequest, HttpResponse, web};
-use std::sync::{Arc, LazyLock};
+use std::sync::LazyLock;
 use tally_core::ids::WidgetId;
 use tally_core::look::{OWN, Sort, Token};
 use tally_engine::{EngineError, Shaping};
 use tally_store::StoreError;
 use tally_store::clips::Clip;
 use tally_store::widgets::WidgetRecord;
-use tokio::sync::Semaphore;
 
 /// Largest file that is taken, in bytes.
 const MOST_BYTES: usize = 8 * 1024 * 1024;
-/// Files that are made clean at once.
-static AT_ONCE: LazyLock<Arc<Semaphore>> = LazyLock::new(|| Arc::new(Semaphore::new(2)));
+/// Files that are made clean at once, and that may wait for it.
+static CLEANERS: LazyLock<Heavy> = LazyLock::new(|| Heavy::new(2, 8));
 /// Most clips of a channel.
 const MOST_CLIPS: usize = 24;
 
@@ -91,13 +91,11 @@ pub async fn receive(
     // A container of this kind begins with the same four bytes, whatever its name says.
     let sort = if body.starts_with(&[0x1A, 0x45, 0xDF, 0xA3]) { Sort::Video } else { Sort::Sound };
     let sort = if name.to_lowercase().ends_with(".webm") { Sort::Video } else { sort };
-    let permit = Arc::clone(&AT_ONCE).acquire_owned().await.map_err(|error| WebError::Inside(error.to_string()))?;
-    let cleaned = tokio::task::spawn_blocking(move || {
-        // The permit goes with the work: whoever leaves meanwhile frees nothing.
-        let _permit = permit;
-        clean(sort, &body)
-    });
-    let clean = match cleaned.await.map_err(|error| WebError::Inside(error.to_string()))? {
+    let cleaned = match CLEANERS.run(move || clean(sort, &body)).await {
+        Ok(cleaned) => cleaned,
+        Err(error) => return Ok(refusal(&crate::error::sentence(&error.to_string()))),
+    };
+    let clean = match cleaned {
         Ok(clean) => clean,
         Err(why) => return Ok(refusal(&why.to_string())),
     };

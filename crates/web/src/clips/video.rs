@@ -305,6 +305,16 @@ mod tests {
     }
 
     #[test]
+    fn a_video_of_crumbs_grows_beyond_what_is_taken_and_is_refused() {
+        // Each block takes six bytes here, and more when its size is written anew.
+        let crumbs = [0xA3, 0x84, 0x81, 0, 0, 0x80].repeat(1_300_000);
+        let cluster = element(CLUSTER, &[element(TIMESTAMP, &[0]), crumbs].concat());
+        let sent = file(160, b"V_VP8", 40, &cluster);
+        assert!(sent.len() < 8 * 1024 * 1024);
+        assert_eq!(super::super::clean(tally_core::look::Sort::Video, &sent).unwrap_err(), ClipError::Heavy);
+    }
+
+    #[test]
     fn pictures_are_kept_and_all_else_stays_behind() {
         let tags = element(0x1254_C367, b"<script>made at home, 3 Kiln Lane</script>");
         let clean = clean(&file(160, b"V_VP9", 2_000, &tags)).unwrap();

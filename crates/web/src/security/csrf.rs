@@ -98,3 +98,39 @@ fn follow(response: &mut actix_web::HttpResponse<impl MessageBody>, from: Option
         *response.status_mut() = StatusCode::SEE_OTHER;
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use std::path::Path;
+
+    fn forms(folder: &Path, found: &mut Vec<(String, String)>) {
+        for entry in std::fs::read_dir(folder).unwrap() {
+            let path = entry.unwrap().path();
+            if path.is_dir() {
+                forms(&path, found);
+            } else {
+                let text = std::fs::read_to_string(&path).unwrap();
+                let rest = text.split("<form").skip(1);
+                let form = |rest: &str| (path.display().to_string(), rest.split("</form>").next().unwrap().to_owned());
+                found.extend(rest.map(form));
+            }
+        }
+    }
+
+    #[test]
+    fn every_form_can_be_sent_without_scripts_and_never_by_its_address() {
+        let mut found = Vec::new();
+        forms(&Path::new(env!("CARGO_MANIFEST_DIR")).join("templates"), &mut found);
+        assert!(found.len() > 20);
+        for (file, form) in found {
+            let head = form.split('>').next().unwrap();
+            assert!(head.contains("action=\""), "{file}: {head}");
+            if head.contains("method=\"get\"") {
+                continue;
+            }
+            assert!(head.contains("method=\"post\""), "{file}: {head}");
+            // Files are sent by a script, which carries the token in a header.
+            assert!(form.contains("csrf::field()") || head.contains("data-upload"), "{file}: {head}");
+        }
+    }
+}

@@ -1,15 +1,13 @@
 //! Passwords: Argon2id, a few at a time.
 
+use crate::heavy::{Heavy, HeavyError};
 use argon2::Argon2;
 use argon2::password_hash::{PasswordHash, PasswordHasher, PasswordVerifier, SaltString, rand_core::OsRng};
-use std::sync::{Arc, LazyLock};
-use tokio::sync::Semaphore;
+use std::sync::LazyLock;
 
-/// Each hash takes 19 MiB and a core for a while, so that guessing is dear; only so many at once. The
-/// permit goes with the work: whoever leaves meanwhile frees nothing.
-static AT_ONCE: LazyLock<Arc<Semaphore>> = LazyLock::new(|| Arc::new(Semaphore::new(2)));
-/// So many may wait for their turn.
-static WAITING: Semaphore = Semaphore::const_new(32);
+/// Each hash takes 19 MiB and a core for a while, so that guessing is dear; only so many at once, and so
+/// many may wait.
+static HASHERS: LazyLock<Heavy> = LazyLock::new(|| Heavy::new(2, 32));
 
 /// A hash that no password fits, for names that do not exist: they take as long as those that do.
 static NOBODY: LazyLock<String> = LazyLock::new(|| hash_now("nobody has this password").unwrap_or_default());
@@ -30,19 +28,18 @@ pub enum PasswordError {
     Failed,
 }
 
+impl From<HeavyError> for PasswordError {
+    fn from(error: HeavyError) -> Self {
+        match error {
+            HeavyError::Busy => Self::Busy,
+            HeavyError::Failed => Self::Failed,
+        }
+    }
+}
+
 fn hash_now(password: &str) -> Result<String, argon2::password_hash::Error> {
     let salt = SaltString::generate(&mut OsRng);
     Ok(Argon2::default().hash_password(password.as_bytes(), &salt)?.to_string())
-}
-
-async fn aside<T: Send + 'static>(work: impl FnOnce() -> T + Send + 'static) -> Result<T, PasswordError> {
-    let _place = WAITING.try_acquire().map_err(|_| PasswordError::Busy)?;
-    let permit = Arc::clone(&AT_ONCE).acquire_owned().await.map_err(|_| PasswordError::Busy)?;
-    let done = tokio::task::spawn_blocking(move || {
-        let _permit = permit;
-        work()
-    });
-    done.await.map_err(|_| PasswordError::Failed)
 }
 
 /// The hash of a password as a PHC string.
@@ -50,7 +47,7 @@ async fn aside<T: Send + 'static>(work: impl FnOnce() -> T + Send + 'static) -> 
 /// # Errors
 /// Too many wait, or there is no randomness.
 pub async fn hash(password: String) -> Result<String, PasswordError> {
-    aside(move || hash_now(&password)).await?.map_err(|_| PasswordError::Failed)
+    HASHERS.run(move || hash_now(&password)).await?.map_err(|_| PasswordError::Failed)
 }
 
 /// Whether a password fits a hash. With no hash the answer is no, after the same time.
@@ -59,11 +56,12 @@ pub async fn hash(password: String) -> Result<String, PasswordError> {
 /// Too many wait.
 pub async fn verify(password: String, hash: Option<String>) -> Result<bool, PasswordError> {
     let known = hash.is_some();
-    let fits = aside(move || {
-        let hash: &str = hash.as_deref().unwrap_or(&NOBODY);
-        let Ok(parsed) = PasswordHash::new(hash) else { return false };
-        Argon2::default().verify_password(password.as_bytes(), &parsed).is_ok()
-    })
-    .await?;
+    let fits = HASHERS
+        .run(move || {
+            let hash: &str = hash.as_deref().unwrap_or(&NOBODY);
+            let Ok(parsed) = PasswordHash::new(hash) else { return false };
+            Argon2::default().verify_password(password.as_bytes(), &parsed).is_ok()
+        })
+        .await?;
     Ok(fits && known)
 }
