@@ -136,7 +136,7 @@ impl Period {
             "this_year" => Self::ThisYear,
             "last_hours" => Self::LastHours(24),
             "last_days" => Self::LastDays(30),
-            "between" => Self::Between { from: today, to: today + Days::new(6) },
+            "between" => Self::Between { from: today, to: today.checked_add_days(Days::new(6)).unwrap_or(today) },
             "since_reset" => Self::SinceReset,
             "all_time" => Self::AllTime,
             _ => return None,
@@ -159,10 +159,10 @@ impl Calendar {
             self.zone.offset_from_utc_datetime(&utc).fix().local_minus_utc()
         };
         let middle = local.and_utc().timestamp();
-        let (mut low, mut high) = (middle - 86_400, middle + 86_400);
+        let (mut low, mut high) = (middle.saturating_sub(86_400), middle.saturating_add(86_400));
         let before = offset(low);
-        while high - low > 1 {
-            let middle = low + (high - low) / 2;
+        while high.saturating_sub(low) > 1 {
+            let middle = low.midpoint(high);
             if offset(middle) == before { low = middle } else { high = middle }
         }
         DateTime::from_timestamp(high, 0).unwrap_or_default()

@@ -77,7 +77,7 @@ impl Chat {
         if self.lines.len() == MOST {
             self.lines.pop_front();
         }
-        self.heard += 1;
+        self.heard = self.heard.saturating_add(1);
         self.lines.push_back((self.heard, feed, line));
     }
 

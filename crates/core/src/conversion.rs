@@ -35,7 +35,7 @@ impl Conversion {
     #[must_use]
     pub fn amount(&self, minor: i64) -> i64 {
         let whole = |currency: Currency| 10_i64.pow(u32::from(currency.decimals()));
-        let numerals = || (minor / whole(self.from)).saturating_mul(whole(self.into));
+        let numerals = || minor.checked_div(whole(self.from)).unwrap_or(0).saturating_mul(whole(self.into));
         let exact = self.rate.and_then(|(rate, _)| {
             let scale = Decimal::from(whole(self.into)).checked_div(Decimal::from(whole(self.from)))?;
             i64::try_from(Decimal::from(minor).checked_mul(rate)?.checked_mul(scale)?.round()).ok()
@@ -57,17 +57,18 @@ pub fn rounded(value: i64) -> i64 {
     if value < 10 {
         return value.max(1);
     }
-    let mut unit = 1;
-    while value / unit >= 100 {
-        unit *= 10;
+    let mut unit: i64 = 1;
+    let mut leading = value;
+    while leading >= 100 {
+        unit = unit.saturating_mul(10);
+        leading /= 10;
     }
-    let step = unit
-        * match value / unit {
-            ..20 => 1,
-            20..50 => 2,
-            _ => 5,
-        };
-    (value.saturating_add(step / 2)) / step * step
+    let step = unit.saturating_mul(match leading {
+        ..20 => 1,
+        20..50 => 2,
+        _ => 5,
+    });
+    value.saturating_add(step / 2).checked_div(step).unwrap_or(0).saturating_mul(step)
 }
 
 #[cfg(test)]

@@ -163,7 +163,9 @@ impl Body {
             Self::Act { widget: own, act, .. } => {
                 *own == widget
                     && match act {
-                        Act::Counter(CounterAct::Add { by }) if *by < 0 => action == "subtract" && same(-by),
+                        Act::Counter(CounterAct::Add { by }) if *by < 0 => {
+                            action == "subtract" && same(by.saturating_neg())
+                        }
                         Act::Counter(CounterAct::Add { by }) => action == "add" && same(*by),
                         Act::Counter(CounterAct::Set { to }) => action == "set" && same(*to),
                         Act::Counter(CounterAct::Reset)
@@ -172,7 +174,7 @@ impl Body {
                         Act::Countdown(CountdownAct::Start) => action == "start",
                         Act::Countdown(CountdownAct::Pause) => action == "pause",
                         Act::Countdown(CountdownAct::Add { seconds }) => match action {
-                            "subtract" => same(-seconds),
+                            "subtract" => same(seconds.saturating_neg()),
                             _ => action == "add" && same(*seconds),
                         },
                         Act::Goal(GoalAct::Rearm) => action == "rearm",

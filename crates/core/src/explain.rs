@@ -78,16 +78,17 @@ pub fn terms_and_lines(count: &Count, scope: &Scope<'_>) -> (Vec<(String, String
     for fact in book.facts(span, count.kinds()).filter(|_| is_sum) {
         let would = i128::from(count.would_add(fact, span, book, settings));
         if !book.stands(fact) && would != 0 {
-            (taken_out, corrected) = (taken_out + would, corrected + 1);
+            (taken_out, corrected) = (taken_out.saturating_add(would), corrected.saturating_add(1));
         } else if fact.kind() == Kind::Adjust && would != 0 {
-            (by_hand, adjusted) = (by_hand + would, adjusted + 1);
+            (by_hand, adjusted) = (by_hand.saturating_add(would), adjusted.saturating_add(1));
         }
     }
     let show = |sum: i128| unit.show(i64::try_from(sum).unwrap_or(i64::MAX));
-    let counted = tally.lines - adjusted + corrected;
-    let mut terms = vec![(format!("Counted, from {}", lines_words(counted)), show(tally.sum - by_hand + taken_out))];
+    let counted = tally.lines.saturating_sub(adjusted).saturating_add(corrected);
+    let sum = tally.sum.saturating_sub(by_hand).saturating_add(taken_out);
+    let mut terms = vec![(format!("Counted, from {}", lines_words(counted)), show(sum))];
     if corrected > 0 {
-        terms.push((format!("Taken out by corrections, {}", lines_words(corrected)), show(-taken_out)));
+        terms.push((format!("Taken out by corrections, {}", lines_words(corrected)), show(taken_out.saturating_neg())));
     }
     if adjusted > 0 {
         terms.push((format!("Adjusted by hand, {}", lines_words(adjusted)), show(by_hand)));

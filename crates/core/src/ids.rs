@@ -39,6 +39,6 @@ impl Seq {
     /// The place after this one.
     #[must_use]
     pub fn next(self) -> Self {
-        Self(self.0 + 1)
+        Self(self.0.saturating_add(1))
     }
 }

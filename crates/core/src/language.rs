@@ -5,6 +5,7 @@
 //! sign, least digits for grouping, and cardinal plural rules.
 
 use crate::Instant;
+use crate::instants::after;
 use crate::measure::Unit;
 use crate::money::{Currency, Money};
 use chrono::TimeDelta;
@@ -110,9 +111,9 @@ impl Language {
         let digits = number.to_string();
         // Spanish and Polish group from five digits on.
         let least = if matches!(self, Self::Es | Self::Pl) { 5 } else { 4 };
-        let mut out = String::with_capacity(digits.len() * 2);
+        let mut out = String::with_capacity(digits.len().saturating_mul(2));
         for (index, digit) in digits.chars().enumerate() {
-            if index > 0 && digits.len() >= least && (digits.len() - index).is_multiple_of(3) {
+            if index > 0 && digits.len() >= least && digits.len().saturating_sub(index).is_multiple_of(3) {
                 out.push(self.grouping());
             }
             out.push(digit);
@@ -138,11 +139,11 @@ impl Language {
     pub fn money(self, money: Money) -> String {
         let unit = 10_u64.pow(u32::from(money.currency.decimals()));
         let magnitude = money.minor.unsigned_abs();
-        let mut figure = self.digits(magnitude / unit);
+        let mut figure = self.digits(magnitude.checked_div(unit).unwrap_or(0));
         if !magnitude.is_multiple_of(unit) {
             let width = usize::from(money.currency.decimals());
             figure.push(self.decimal());
-            figure.push_str(&format!("{:0width$}", magnitude % unit));
+            figure.push_str(&format!("{:0width$}", magnitude.rem_euclid(unit)));
         }
         let minus = if money.minor < 0 { "-" } else { "" };
         let sign = self.sign(&money.currency);
@@ -307,13 +308,13 @@ impl Language {
 /// When the words for how long ago something was next change.
 #[must_use]
 pub fn age_changes_at(at: Instant, now: Instant) -> Instant {
-    let seconds = (now - at).num_seconds().max(0);
+    let seconds = now.signed_duration_since(at).num_seconds().max(0);
     let unit = match seconds {
         0..3_600 => 60,
         3_600..86_400 => 3_600,
         _ => 86_400,
     };
-    at + TimeDelta::seconds((seconds / unit + 1) * unit)
+    after(at, TimeDelta::seconds(seconds.checked_div(unit).unwrap_or(0).saturating_add(1).saturating_mul(unit)))
 }
 
 #[cfg(test)]

@@ -7,7 +7,9 @@
 //! [`entry::Draft`], the store makes it durable as an [`entry::Entry`], and
 //! [`channel::Channel::apply`] folds it into the state from which [`channel::Channel::view`] draws.
 
-#![cfg_attr(test, allow(clippy::unwrap_used, clippy::expect_used))]
+// Whatever is counted here came from outside: no sum may run over.
+#![warn(clippy::arithmetic_side_effects)]
+#![cfg_attr(test, allow(clippy::unwrap_used, clippy::expect_used, clippy::arithmetic_side_effects))]
 
 pub mod act_log;
 pub mod book;
@@ -22,6 +24,7 @@ pub mod explain;
 mod fixtures;
 pub mod happening;
 pub mod ids;
+pub mod instants;
 pub mod language;
 pub mod look;
 pub mod measure;

@@ -219,8 +219,8 @@ impl fmt::Display for Money {
             "" => write!(f, "{}\u{a0}", self.currency.code())?,
             sign => f.write_str(sign)?,
         }
-        f.write_str(&group(magnitude / unit))?;
-        let rest = magnitude % unit;
+        f.write_str(&group(magnitude.checked_div(unit).unwrap_or(0)))?;
+        let rest = magnitude.rem_euclid(unit);
         if rest != 0 {
             write!(f, ".{rest:0width$}", width = usize::from(self.currency.decimals))?;
         }
@@ -243,7 +243,7 @@ pub fn plain(text: &str, decimals: u8) -> Result<String, MoneyError> {
         .collect();
     let (sign, digits) = text.split_at(usize::from(text.starts_with(['-', '+'])));
     let Some(place) = digits.rfind(['.', ',']) else { return Ok(text) };
-    let (whole, last) = (&digits[..place], &digits[place + 1..]);
+    let (whole, last) = (&digits[..place], digits[place..].trim_start_matches(['.', ',']));
     let separator = if digits[place..].starts_with('.') { '.' } else { ',' };
     let in_threes = |whole: &str, separator: char| {
         let mut groups = whole.split(separator);
@@ -277,9 +277,9 @@ pub fn plain(text: &str, decimals: u8) -> Result<String, MoneyError> {
 #[must_use]
 pub fn group(number: u64) -> String {
     let digits = number.to_string();
-    let mut out = String::with_capacity(digits.len() + digits.len() / 3);
+    let mut out = String::with_capacity(digits.len().saturating_mul(2));
     for (index, digit) in digits.chars().enumerate() {
-        if index > 0 && (digits.len() - index).is_multiple_of(3) {
+        if index > 0 && digits.len().saturating_sub(index).is_multiple_of(3) {
             out.push(',');
         }
         out.push(digit);

@@ -285,8 +285,10 @@ impl Input<'_> {
             .collect::<Result<_, _>>()?;
         let seconds = match parts[..] {
             [seconds] => seconds,
-            [minutes, seconds] if seconds < 60 => minutes * 60 + seconds,
-            [hours, minutes, seconds] if minutes < 60 && seconds < 60 => hours * 3_600 + minutes * 60 + seconds,
+            [minutes, seconds] if seconds < 60 => minutes.saturating_mul(60).saturating_add(seconds),
+            [hours, minutes, seconds] if minutes < 60 && seconds < 60 => {
+                hours.saturating_mul(60).saturating_add(minutes).saturating_mul(60).saturating_add(seconds)
+            }
             _ => return Err(wrong()),
         };
         if !(1..=MOST_SECONDS).contains(&seconds) {

@@ -356,7 +356,7 @@ impl Book {
         let known = self.cover.coins.iter().position(|one| *one == currency);
         let place = known.unwrap_or_else(|| {
             self.cover.coins.push(currency);
-            self.cover.coins.len() - 1
+            self.cover.coins.len().saturating_sub(1)
         });
         // ISO 4217 has fewer than 255 currencies.
         u8::try_from(place).unwrap_or(u8::MAX)

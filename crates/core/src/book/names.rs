@@ -300,7 +300,7 @@ impl Names {
         if self.get(person).is_some_and(|one| one.id().is_some()) {
             let folded = fold(self.spelled(spelling));
             let lines = self.borne.entry(folded.clone()).or_default().entry(person).or_insert(0);
-            *lines += 1;
+            *lines = lines.saturating_add(1);
             if *lines == 1 {
                 moved.regrouped |= before | self.settle_name(&folded);
             }
@@ -337,7 +337,7 @@ impl Names {
         if let Some(all) = self.borne.get_mut(&folded)
             && let Some(lines) = all.get_mut(&person)
         {
-            *lines -= 1;
+            *lines = lines.saturating_sub(1);
             if *lines == 0 {
                 all.remove(&person);
                 if all.is_empty() {

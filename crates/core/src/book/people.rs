@@ -24,7 +24,7 @@ impl Lines {
     fn list_mut(&mut self, of: Option<Person>) -> &mut Vec<(i64, u64)> {
         let Some(person) = of else { return &mut self.anonymous };
         if self.of.len() <= person.index() {
-            self.of.resize(person.index() + 1, Vec::new());
+            self.of.resize(person.index().saturating_add(1), Vec::new());
         }
         &mut self.of[person.index()]
     }

@@ -89,7 +89,7 @@ impl Book {
         let ready = Ready::new(search, self);
         let bound = before.map_or(u64::MAX, |before| before.0);
         // The smallest place on top, so that it is the one to go.
-        let mut found: BinaryHeap<Reverse<u64>> = BinaryHeap::with_capacity(most + 1);
+        let mut found: BinaryHeap<Reverse<u64>> = BinaryHeap::with_capacity(most.saturating_add(1));
         let (from, to) = super::bounds(search.span);
         // The pages with the newest lines first: once there are enough, the rest cannot hold newer ones.
         let mut pages: Vec<&Page> = self.pages_of(search.span).filter(|page| page.kinds & search.kinds != 0).collect();

@@ -3,6 +3,7 @@
 use crate::Instant;
 use crate::calendar::Span;
 use crate::ids::Seq;
+use crate::instants::after;
 use crate::widgets::Refusal;
 use serde::{Deserialize, Serialize};
 
@@ -114,7 +115,7 @@ impl Shows {
                 if *from > now || to.is_some_and(|to| to > now) {
                     return Err(Refusal::NotNow("a show cannot begin or end in the future; set an earlier time"));
                 }
-                if to.is_none() && place + 1 < self.list.len() {
+                if to.is_none() && place.saturating_add(1) < self.list.len() {
                     return Err(Refusal::NotNow("a later show has begun since, so this one needs an end"));
                 }
                 let trimmed = Show { seq: *show, from: *from, to: *to };
@@ -135,7 +136,7 @@ impl Shows {
             ShowAct::Begin => self.list.push(Show { seq, from: at, to: None }),
             ShowAct::End => {
                 if let Some(show) = self.list.last_mut() {
-                    show.to = Some(at.max(show.from + chrono::TimeDelta::microseconds(1)));
+                    show.to = Some(at.max(after(show.from, chrono::TimeDelta::microseconds(1))));
                 }
             }
             ShowAct::Trim { show, from, to } => {

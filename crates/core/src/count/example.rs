@@ -22,7 +22,7 @@ impl Count {
         let number = u32::try_from(only.least.max(1)).unwrap_or(u32::MAX);
         // Five whole ones of the currency, or the least if that is more.
         let whole = 10_i64.pow(u32::from(settings.currency.decimals()));
-        let amount = Money { minor: only.least.max(5 * whole), currency: settings.currency };
+        let amount = Money { minor: only.least.max(whole.saturating_mul(5)), currency: settings.currency };
         let message = Some(only.saying.clone()).filter(|word| !word.is_empty());
         let kind = match &self.what {
             What::Sum(measure) | What::Running { measure, .. } => measure.kinds().first().copied(),

@@ -42,8 +42,7 @@ pub(super) fn running(
     let on = Count { what: super::What::Sum(measure), ..count.clone() };
     let mut tally = on.recount(span.within(since, None), book, settings);
     if let Some((value, at)) = base {
-        tally.sum += i128::from(value);
-        tally.lines += 1;
+        tally.add(i128::from(value));
         tally.latest = tally.latest.max(Some(at));
     }
     tally
@@ -63,9 +62,8 @@ pub(super) fn statistic(name: &str, span: Span, book: &Book) -> Tally {
         }
         let before = last.insert((player, character), total);
         if span.contains(instant(fact.at)) {
-            let grown = before.map_or(0, |before| i128::from(total) - i128::from(before)).max(0);
-            tally.sum += grown;
-            tally.lines += 1;
+            let grown = before.map_or(0, |before| i128::from(total).saturating_sub(i128::from(before))).max(0);
+            tally.add(grown);
             tally.latest = Some(fact.at);
         }
     }

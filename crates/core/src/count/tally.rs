@@ -56,6 +56,12 @@ impl Tally {
         i64::try_from(self.sum).unwrap_or(if self.sum < 0 { i64::MIN } else { i64::MAX })
     }
 
+    /// Takes one line in.
+    pub(super) fn add(&mut self, worth: i128) {
+        self.sum = self.sum.saturating_add(worth);
+        self.lines = self.lines.saturating_add(1);
+    }
+
     /// The figures without the people behind them.
     pub(super) fn figures(&self) -> Self {
         Self { people: BTreeMap::new(), ..*self }
@@ -76,7 +82,7 @@ impl Tally {
         let order = |(who, stand): &(Person, Stand)| (Reverse(stand.sum), stand.since, *who);
         // Of thousands only a few are shown, and only those need to be in order.
         if most < all.len() && most > 0 {
-            all.select_nth_unstable_by_key(most - 1, order);
+            all.select_nth_unstable_by_key(most.saturating_sub(1), order);
         }
         all.truncate(most);
         all.sort_unstable_by_key(order);
@@ -128,11 +134,11 @@ impl Count {
                 let person = fact.person().filter(|_| supporters || self.keep == Keep::People);
                 if let Some(person) = person {
                     let stand = tally.people.entry(book.names().person(person)).or_default();
-                    stand.lines += 1;
+                    stand.lines = stand.lines.saturating_add(1);
                     if supporters && stand.lines > 1 {
                         adds = 0;
                     }
-                    stand.sum += adds;
+                    stand.sum = stand.sum.saturating_add(adds);
                     stand.since = match stand.lines {
                         1 => fact.place(),
                         // Being one of them begins with the first, whichever came first to us.
@@ -142,18 +148,17 @@ impl Count {
                         _ => fact.place().max(stand.since),
                     };
                 }
-                tally.sum += adds;
+                tally.add(adds);
                 if self.keep == Keep::Largest && !by_hand {
                     let first = |(worth, at, seq): (i64, i64, u64)| (Reverse(worth), at, seq);
                     let this = (worth, fact.at, fact.seq);
                     tally.largest = Some(tally.largest.filter(|held| first(*held) <= first(this)).unwrap_or(this));
                 }
-                tally.lines += 1;
                 tally.latest = tally.latest.max(Some(fact.at));
                 true
             }
             Verdict::LeftOut(Reason::Unpriced) => {
-                tally.unpriced += 1;
+                tally.unpriced = tally.unpriced.saturating_add(1);
                 true
             }
             Verdict::LeftOut(_) => false,
@@ -171,19 +176,20 @@ impl Count {
         for fact in book.facts(gone, self.kinds()) {
             match self.judge(fact, span, book, settings) {
                 Verdict::Counts(worth) => {
-                    tally.sum -= i128::from(worth);
-                    tally.lines -= 1;
+                    tally.sum = tally.sum.saturating_sub(i128::from(worth));
+                    tally.lines = tally.lines.saturating_sub(1);
                     let who = fact.person().map(|person| book.names().person(person));
                     if let Some(who) = who
                         && let Some(stand) = tally.people.get_mut(&who)
                     {
-                        (stand.sum, stand.lines) = (stand.sum - i128::from(worth), stand.lines - 1);
+                        stand.sum = stand.sum.saturating_sub(i128::from(worth));
+                        stand.lines = stand.lines.saturating_sub(1);
                         if stand.lines == 0 {
                             tally.people.remove(&who);
                         }
                     }
                 }
-                Verdict::LeftOut(Reason::Unpriced) => tally.unpriced -= 1,
+                Verdict::LeftOut(Reason::Unpriced) => tally.unpriced = tally.unpriced.saturating_sub(1),
                 Verdict::LeftOut(_) => {}
             }
         }

@@ -5,6 +5,7 @@ use crate::Instant;
 use crate::book::shows::Show;
 use crate::book::{Book, Fact, What as Happened, instant};
 use crate::calendar::{Period, Span};
+use crate::instants::{after, before, together};
 use crate::widgets::Settings;
 use chrono::TimeDelta;
 
@@ -14,7 +15,7 @@ impl Count {
     /// The stretch of time on show at an instant. Once closed, it is the last one.
     #[must_use]
     pub fn span(&self, settings: &Settings, book: &Book, now: Instant) -> Span {
-        let last = self.until.map(|until| until - TICK);
+        let last = self.until.map(|until| before(until, TICK));
         let at = last.filter(|last| *last < now).unwrap_or(now);
         let span = match self.period {
             Period::ThisShow => book.shows().this(at).map_or(Span::NEVER, Show::span),
@@ -93,7 +94,7 @@ impl Count {
     fn next_leave(&self, span: Span, length: TimeDelta, book: &Book, settings: &Settings) -> Option<Instant> {
         let first = book.facts(span, self.kinds()).find(|fact| self.bears(fact, span, book, settings))?;
         // One microsecond later it lies before the period.
-        instant(first.at).checked_add_signed(length + TICK)
+        Some(after(instant(first.at), together(length, TICK)))
     }
 
     /// What is dated ahead waits until it has happened.

@@ -14,7 +14,7 @@ const OUTLINES: i32 = 8;
 
 fn luminance(colour: &str) -> f64 {
     let channel = |at: usize| {
-        let byte = colour.get(at..at + 2).and_then(|hex| u8::from_str_radix(hex, 16).ok()).unwrap_or(0);
+        let byte = colour.get(at..at.saturating_add(2)).and_then(|hex| u8::from_str_radix(hex, 16).ok()).unwrap_or(0);
         let part = f64::from(byte) / 255.0;
         if part <= 0.040_45 { part / 12.92 } else { ((part + 0.055) / 1.055).powf(2.4) }
     };

@@ -86,10 +86,10 @@ impl<'a> Fold<'a> {
         let price = fact.coins().and_then(crate::book::Coins::priced);
         self.priced = self.priced.zip(price).and_then(|(sum, more)| sum.checked_add(more));
         match fact.what {
-            What::Sub { giver, .. } => self.given += i64::from(giver.is_some()),
+            What::Sub { giver, .. } => self.given = self.given.saturating_add(i64::from(giver.is_some())),
             _ => self.number = self.number.saturating_add(fact.number().unwrap_or(1)),
         }
-        (self.times, self.newest) = (self.times + 1, fact);
+        (self.times, self.newest) = (self.times.saturating_add(1), fact);
     }
 
     /// One subscription that was given is told by its receiver, several by their giver.
@@ -147,7 +147,7 @@ impl<'a> Fold<'a> {
                 giver,
                 kind: words::kind(scope.language, kind).to_owned(),
                 times: self.times,
-                ago: scope.language.ago((scope.now - instant(fact.at)).num_seconds()),
+                ago: scope.language.ago(scope.now.signed_duration_since(instant(fact.at)).num_seconds()),
             },
         }
     }
@@ -171,7 +171,7 @@ impl<'a, 's> Folding<'a, 's> {
     pub(super) fn new(telling: &Telling, period: Period, fold: u32, scope: &'s Scope<'a>) -> Self {
         let counts: Vec<(Kind, Count)> = telling.told().zip(telling.counts(period)).collect();
         let span = counts.first().map_or(Span::NEVER, |(_, count)| scope.span(count));
-        Self { counts, span, length: i64::from(fold) * 1_000_000, scope }
+        Self { counts, span, length: i64::from(fold).saturating_mul(1_000_000), scope }
     }
 
     /// The newest lines, oldest first.
@@ -182,7 +182,7 @@ impl<'a, 's> Folding<'a, 's> {
         let mut done: HashMap<Common, (i64, u64)> = HashMap::new();
         for fact in self.scope.book.facts(self.span, kinds).rev().take(LOOKED_AT) {
             // All lines that begin after this are found.
-            if most == 0 || folds.keys().rev().nth(most - 1).is_some_and(|first| *first > fact.place()) {
+            if most == 0 || folds.keys().rev().nth(most.saturating_sub(1)).is_some_and(|first| *first > fact.place()) {
                 break;
             }
             if !self.is_told(fact) {
@@ -232,16 +232,16 @@ impl<'a, 's> Folding<'a, 's> {
     fn run(&self, last: &'a Fact, common: Common) -> Vec<&'a Fact> {
         let length = self.length_of(common);
         let block = length.saturating_mul(BLOCK);
-        let boundary = last.at.div_euclid(block) * block;
+        let boundary = last.at.div_euclid(block).saturating_mul(block);
         let mut run = vec![last];
         let mut earliest = last.at;
         // Nothing from further back can be without a pause and yet not lie a block before the boundary.
-        let reaches = boundary - block - length;
+        let reaches = boundary.saturating_sub(block).saturating_sub(length);
         for fact in self.before(last, common, reaches) {
-            if earliest - fact.at > length {
+            if earliest.saturating_sub(fact.at) > length {
                 break;
             }
-            if fact.at <= boundary - block {
+            if fact.at <= boundary.saturating_sub(block) {
                 run.retain(|one| one.at >= boundary);
                 break;
             }
@@ -276,7 +276,7 @@ impl<'a, 's> Folding<'a, 's> {
         let mut first: Option<&Fact> = None;
         let mut mine: Vec<((i64, u64), Fold<'a>)> = Vec::new();
         for fact in run {
-            let begins = first.is_none_or(|first| fact.at - first.at > length);
+            let begins = first.is_none_or(|first| fact.at.saturating_sub(first.at) > length);
             let key = if begins { *fact } else { first.unwrap_or(fact) };
             first = Some(key);
             if !self.span.contains(instant(fact.at)) {

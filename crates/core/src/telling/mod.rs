@@ -7,6 +7,7 @@ use crate::calendar::Period;
 use crate::conversion::Conversion;
 use crate::count::Count;
 use crate::happening::Kind;
+use crate::instants::before;
 use crate::language::{Language, age_changes_at};
 use crate::measure::{Measure, Unit};
 use crate::money::Money;
@@ -146,8 +147,8 @@ impl Telling {
     pub fn sample(&self, scope: &Scope<'_>) -> Vec<Told> {
         let told: Vec<Kind> = self.told().collect();
         let line = |(index, kind): (usize, Kind)| {
-            let minutes = i64::try_from(told.len() - index).unwrap_or(1) * 3;
-            sample(kind, index, scope.now - chrono::TimeDelta::minutes(minutes), scope)
+            let minutes = i64::try_from(told.len().saturating_sub(index)).unwrap_or(1).saturating_mul(3);
+            sample(kind, index, before(scope.now, chrono::TimeDelta::minutes(minutes)), scope)
         };
         told.iter().copied().enumerate().map(line).collect()
     }
@@ -278,7 +279,7 @@ pub fn fact_values(fact: &Fact, scope: &Scope<'_>) -> Values {
 /// A line made up for trying a look.
 fn sample(kind: Kind, index: usize, at: Instant, scope: &Scope<'_>) -> Told {
     let money = Money {
-        minor: 125 * 10_i64.pow(u32::from(scope.settings.currency.decimals())) / 10,
+        minor: 10_i64.pow(u32::from(scope.settings.currency.decimals())).saturating_mul(25) / 2,
         currency: scope.settings.currency,
     };
     let (amount, number) = match kind {
@@ -289,7 +290,7 @@ fn sample(kind: Kind, index: usize, at: Instant, scope: &Scope<'_>) -> Told {
         _ => (String::new(), 1),
     };
     let values = Values {
-        name: SAMPLE_NAMES[index % SAMPLE_NAMES.len()].to_owned(),
+        name: SAMPLE_NAMES.iter().cycle().nth(index).copied().unwrap_or_default().to_owned(),
         amount,
         figure: template::figure(Unit::Things, number),
         count: number,
@@ -297,11 +298,11 @@ fn sample(kind: Kind, index: usize, at: Instant, scope: &Scope<'_>) -> Told {
         viewers: number,
         giver: String::new(),
         kind: words::kind(scope.language, kind).to_owned(),
-        ago: scope.language.ago((scope.now - at).num_seconds()),
+        ago: scope.language.ago(scope.now.signed_duration_since(at).num_seconds()),
         item: if kind == Kind::Reward { "Tea break".into() } else { "Enamel mug".into() },
         ..template::sample()
     };
-    Told { key: index as u64 + 1, kind, at, values }
+    Told { key: (index as u64).saturating_add(1), kind, at, values }
 }
 
 #[cfg(test)]

@@ -138,7 +138,7 @@ impl<'a> Reading<'a> {
     /// What an expression is. Whatever it comes to is added to the work.
     fn expression(&mut self, expr: &Expr<'a>) -> Read<Shape> {
         let shape = self.shape(expr)?;
-        self.work += shape.most;
+        self.work = self.work.saturating_add(shape.most);
         if self.work > MOST_WORK {
             return self.refuse(expr, "it may become too long; join less, or shorten texts with cut");
         }
@@ -159,7 +159,7 @@ impl<'a> Reading<'a> {
                 let shape = self.expression(&one.expr)?;
                 match (&one.op, shape.kind) {
                     (UnaryOpKind::Not, _) => Ok(Shape::TRUTH),
-                    (UnaryOpKind::Neg, Kind::Number) => Ok(Shape::number(shape.most + 1)),
+                    (UnaryOpKind::Neg, Kind::Number) => Ok(Shape::number(shape.most.saturating_add(1))),
                     (UnaryOpKind::Neg, _) => self.refuse(&one.expr, "a minus takes a number such as figure"),
                 }
             }
@@ -210,7 +210,7 @@ impl<'a> Reading<'a> {
             }
             Concat => {
                 let (left, right) = (self.expression(&one.left)?, self.expression(&one.right)?);
-                Ok(Shape::text(left.most + right.most))
+                Ok(Shape::text(left.most.saturating_add(right.most)))
             }
             ScAnd | ScOr => Ok(self.expression(&one.left)?.or(self.expression(&one.right)?).or(Shape::TRUTH)),
             Eq | Ne | Lt | Lte | Gt | Gte | In => {

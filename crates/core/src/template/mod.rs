@@ -188,8 +188,8 @@ fn cut(text: String, most: usize) -> String {
 /// An error at a place in the source, told in bytes.
 fn at(source: &str, offset: usize, why: impl Into<String>) -> TemplateError {
     let before = source.get(..offset.min(source.len())).unwrap_or_default();
-    let column = before.rsplit('\n').next().map_or(0, |line| line.chars().count()) + 1;
-    TemplateError { line: before.matches('\n').count() + 1, column, why: why.into() }
+    let column = before.rsplit('\n').next().map_or(0, |line| line.chars().count()).saturating_add(1);
+    TemplateError { line: before.matches('\n').count().saturating_add(1), column, why: why.into() }
 }
 
 fn placed(error: &minijinja::Error, source: &str) -> TemplateError {

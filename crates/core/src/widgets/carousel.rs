@@ -141,7 +141,7 @@ impl Family for Carousel {
             };
         }
         let many = self.slides.len();
-        let Some(slide) = self.slides.get_mut(number - 1) else { return Err(no_such_part(key)) };
+        let Some(slide) = self.slides.get_mut(number.saturating_sub(1)) else { return Err(no_such_part(key)) };
         match (rest, text) {
             ("seconds", _) => {
                 slide.seconds = u32::try_from(input(SECONDS, text).whole(2, 600)?).unwrap_or(6);
@@ -151,7 +151,7 @@ impl Family for Carousel {
                 let new = Slide { label: Label::standard(scope.settings), seconds: slide.seconds };
                 self.slides.insert(number, new);
             }
-            ("more", "drop") if many > 1 => drop(self.slides.remove(number - 1)),
+            ("more", "drop") if many > 1 => drop(self.slides.remove(number.saturating_sub(1))),
             ("more", _) => {
                 return Err(
                     input(MORE, text).refuse(format!("must leave between 1 and {MOST} labels; pick from the list"))

@@ -6,6 +6,7 @@ use super::{Family, NoActs, Scope, Settings, input, no_such_part};
 use crate::Instant;
 use crate::chat::{ChatLine, Role};
 use crate::explain::Slip;
+use crate::instants::after;
 use crate::look::Shape;
 use crate::look::tokens::{ENTERING, LINES, PLATE, TEXT, TITLED};
 use crate::sentence::{EditError, Editor, Part};
@@ -99,7 +100,7 @@ fn says(text: &str, hidden: &str) -> bool {
     let in_word = |c: Option<char>| c.is_some_and(|c| c.is_alphanumeric() || c == '_');
     let (first, last) = (hidden.chars().next(), hidden.chars().next_back());
     text.match_indices(hidden).any(|(at, found)| {
-        let (before, after) = (text[..at].chars().next_back(), text[at + found.len()..].chars().next());
+        let (before, after) = (text[..at].chars().next_back(), text[at..][found.len()..].chars().next());
         let goes_on = in_word(first) && in_word(before) || in_word(last) && in_word(after);
         !goes_on
     })
@@ -114,7 +115,7 @@ impl ChatLines {
     }
 
     fn alive(&self, line: &ChatLine, now: Instant) -> bool {
-        self.life == 0 || line.at + TimeDelta::seconds(i64::from(self.life)) > now
+        self.life == 0 || after(line.at, TimeDelta::seconds(i64::from(self.life))) > now
     }
 
     fn of<'a>(&self, lines: impl Iterator<Item = (u64, &'a ChatLine)>) -> View {
@@ -236,12 +237,12 @@ impl Family for ChatLines {
             text: (*text).to_owned(),
         };
         let lines: Vec<ChatLine> = SAID.iter().rev().map(line).collect();
-        self.of((1..).zip(&lines).map(|(number, line)| (100 - number, line)))
+        self.of((1..100).rev().zip(&lines))
     }
 
     fn wakes_at(&self, _: &NoActs, scope: &Scope<'_>) -> Option<Instant> {
         let life = TimeDelta::seconds(i64::from(self.life));
-        let ends = scope.chat.newest().filter(|_| self.life > 0).map(|(_, _, line)| line.at + life);
+        let ends = scope.chat.newest().filter(|_| self.life > 0).map(|(_, _, line)| after(line.at, life));
         ends.filter(|at| *at > scope.now).min()
     }
 

@@ -6,6 +6,7 @@ use crate::calendar::Period;
 use crate::chat::Role;
 use crate::count::{Count, Keep, Verdict, sentence as counting};
 use crate::explain::{Slip, of_several};
+use crate::instants::{after, before};
 use crate::look::Shape;
 use crate::look::tokens::{EDGE, LINES, PLATE, TEXT, TITLED};
 use crate::measure::Measure;
@@ -141,7 +142,7 @@ impl CrowdWall {
     }
 
     fn room(&self) -> usize {
-        (self.rows * self.columns) as usize
+        self.rows.saturating_mul(self.columns) as usize
     }
 
     fn names(&self, scope: &Scope<'_>) -> Vec<String> {
@@ -161,7 +162,7 @@ impl CrowdWall {
     }
 
     fn in_chat(&self, scope: &Scope<'_>) -> Vec<String> {
-        let since = scope.now - TimeDelta::minutes(i64::from(self.minutes));
+        let since = before(scope.now, TimeDelta::minutes(i64::from(self.minutes)));
         let mut seen = BTreeSet::new();
         let lines = scope.chat.newest().map(|(_, _, line)| line).filter(|line| line.at > since);
         let people = lines.filter(|line| self.who == Segment::InChat || line.role >= Role::Helper);
@@ -297,7 +298,7 @@ impl Family for CrowdWall {
             Some(count) => scope.wakes_at(&count),
             None => {
                 let minutes = TimeDelta::minutes(i64::from(self.minutes));
-                let leaves = scope.chat.newest().map(|(_, _, line)| line.at + minutes);
+                let leaves = scope.chat.newest().map(|(_, _, line)| after(line.at, minutes));
                 leaves.filter(|at| *at > scope.now).min()
             }
         }

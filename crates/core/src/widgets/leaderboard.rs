@@ -206,7 +206,7 @@ impl Family for Leaderboard {
         let whole = i128::from(self.count.unit(scope.settings).whole());
         let names = super::SAMPLE_NAMES.iter().cycle().take(self.most as usize);
         let placed = |(place, name): (u32, &&str)| {
-            let sum = whole * 240 / i128::from(place + 1);
+            let sum = whole.saturating_mul(240).checked_div(i128::from(place).saturating_add(1)).unwrap_or(0);
             Placed { key: place.into(), rank: place as usize, sum, name: (*name).to_owned() }
         };
         self.of(&(1..).zip(names).map(placed).collect::<Vec<_>>(), scope)

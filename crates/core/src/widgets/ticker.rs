@@ -100,15 +100,14 @@ impl Ticker {
 /// Puts fixed texts among happenings, as evenly as they go. Both keep their order, and none is lost.
 fn spread(happened: Vec<Item>, texts: Vec<Item>) -> Vec<Item> {
     let (many, gaps) = (happened.len(), texts.len());
-    let mut all = Vec::with_capacity(many + gaps);
+    let mut all = Vec::with_capacity(many.saturating_add(gaps));
     let mut texts = texts.into_iter();
     let mut placed = 0;
-    for (index, item) in happened.into_iter().enumerate() {
+    for (passed, item) in (1_usize..).zip(happened) {
         all.push(item);
-        while placed < gaps && (placed + 1) * many <= (index + 1) * gaps {
-            all.extend(texts.next());
-            placed += 1;
-        }
+        let due = passed.saturating_mul(gaps).checked_div(many).unwrap_or(gaps);
+        all.extend(texts.by_ref().take(due.saturating_sub(placed)));
+        placed = due;
     }
     all.extend(texts);
     all

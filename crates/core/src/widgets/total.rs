@@ -90,7 +90,7 @@ impl Column {
 
     /// The numerals stay when the unit changes.
     fn rescale(&mut self, old: i64, new: i64) {
-        self.start = (self.start / old).saturating_mul(new);
+        self.start = self.start.checked_div(old).unwrap_or(0).saturating_mul(new);
     }
 }
 
@@ -180,14 +180,14 @@ impl Family for Total {
             };
         }
         let many = self.columns.len();
-        let Some(column) = self.columns.get_mut(number - 1) else { return Err(no_such_part(key)) };
+        let Some(column) = self.columns.get_mut(number.saturating_sub(1)) else { return Err(no_such_part(key)) };
         let unit = column.count.unit(scope.settings);
         match (rest, text) {
             ("label", _) => column.label = input(LABEL, text).title()?,
             ("start", _) => column.start = input(START, text).in_unit(unit, -crate::money::MOST_MINOR)?,
             ("more", "keep") => {}
             ("more", "add") if many < MOST => self.columns.insert(number, Column::new(Measure::AmountOfTips)),
-            ("more", "drop") if many > 1 => drop(self.columns.remove(number - 1)),
+            ("more", "drop") if many > 1 => drop(self.columns.remove(number.saturating_sub(1))),
             ("more", _) => {
                 return Err(
                     input(MORE, text).refuse(format!("must leave between 1 and {MOST} figures; pick from the list"))
@@ -208,7 +208,10 @@ impl Family for Total {
     }
 
     fn sample(&self, scope: &Scope<'_>) -> View {
-        self.of(|column| column.start.saturating_add(1_204 * column.count.unit(scope.settings).whole()), scope)
+        self.of(
+            |column| column.start.saturating_add(column.count.unit(scope.settings).whole().saturating_mul(1_204)),
+            scope,
+        )
     }
 
     fn wakes_at(&self, _: &NoActs, scope: &Scope<'_>) -> Option<Instant> {

@@ -17,6 +17,7 @@ use crate::act_log::{ActLog, Deed};
 use crate::entry::{Act, Entry};
 use crate::explain::Slip;
 use crate::ids::Seq;
+use crate::instants::{after, together};
 use crate::look::Shape;
 use crate::look::tokens::{PLATE, TEXT, TITLED};
 use crate::sentence::{EditError, MOST_SECONDS, Part, digits, instant_words};
@@ -122,7 +123,7 @@ impl CountdownView {
 #[must_use]
 pub fn rounded_up(left: TimeDelta) -> TimeDelta {
     let whole = TimeDelta::seconds(left.num_seconds());
-    if whole < left { whole + TimeDelta::seconds(1) } else { whole }
+    if whole < left { together(whole, TimeDelta::seconds(1)) } else { whole }
 }
 
 impl Countdown {
@@ -242,7 +243,8 @@ impl Family for Countdown {
     }
 
     fn sample(&self, scope: &Scope<'_>) -> View {
-        self.at_phase(Phase::Running { ends_at: scope.now + self.length() * 3 / 4 }, scope.now)
+        let left = TimeDelta::seconds(self.seconds.saturating_mul(3) / 4);
+        self.at_phase(Phase::Running { ends_at: after(scope.now, left) }, scope.now)
     }
 
     fn wakes_at(&self, state: &State, scope: &Scope<'_>) -> Option<Instant> {

@@ -2,6 +2,7 @@
 
 use super::CountdownAct;
 use crate::Instant;
+use crate::instants::{after, less, together};
 use chrono::TimeDelta;
 use serde::{Deserialize, Serialize};
 
@@ -51,16 +52,21 @@ impl Phase {
     pub fn left(&self, now: Instant) -> TimeDelta {
         match self {
             Self::Ready { left } | Self::Paused { left } => *left,
-            Self::Running { ends_at } => *ends_at - now,
+            Self::Running { ends_at } => ends_at.signed_duration_since(now),
             Self::Done { .. } => TimeDelta::zero(),
         }
     }
 }
 
 impl Run {
+    /// The length with what was added by hand.
+    fn whole(&self, length: TimeDelta) -> TimeDelta {
+        together(length, self.extra())
+    }
+
     /// What is left when the present stretch of running begins.
     fn standing(&self, length: TimeDelta) -> TimeDelta {
-        length + TimeDelta::seconds(self.extra_s) - TimeDelta::microseconds(self.spent_us)
+        less(self.whole(length), TimeDelta::microseconds(self.spent_us))
     }
 
     /// The phase at an instant, for a clock of this length.
@@ -71,8 +77,8 @@ impl Run {
             return Phase::Done { at };
         }
         match self.since {
-            Some(since) if since + left > now => Phase::Running { ends_at: since + left },
-            Some(since) => Phase::Done { at: since + left.max(TimeDelta::zero()) },
+            Some(since) if after(since, left) > now => Phase::Running { ends_at: after(since, left) },
+            Some(since) => Phase::Done { at: after(since, left.max(TimeDelta::zero())) },
             None if self.begun => Phase::Paused { left },
             None => Phase::Ready { left },
         }
@@ -88,14 +94,16 @@ impl Run {
                 Self { since: Some(at), begun: true, ..self }
             }
             (CountdownAct::Pause, Phase::Running { ends_at }) => {
-                let spent_us = (self.standing(length) - (ends_at - at)).num_microseconds().unwrap_or(i64::MAX);
+                let spent_us = less(self.standing(length), ends_at.signed_duration_since(at))
+                    .num_microseconds()
+                    .unwrap_or(i64::MAX);
                 Self { since: None, spent_us: self.spent_us.saturating_add(spent_us.max(0)), ..self }
             }
             (CountdownAct::Add { seconds }, phase) if !matches!(phase, Phase::Done { .. }) => {
                 // Sums stay far below what a length of time can hold.
                 let extra_s = self.extra_s.saturating_add(seconds).clamp(-1_000_000_000, 1_000_000_000);
                 let longer = Self { extra_s, ..self };
-                let left = phase.left(at) + TimeDelta::seconds(extra_s - self.extra_s);
+                let left = together(phase.left(at), TimeDelta::seconds(extra_s.saturating_sub(self.extra_s)));
                 if left > TimeDelta::zero() { longer } else { Self { ended: Some(at), ..longer } }
             }
             _ => self,
@@ -111,7 +119,6 @@ impl Run {
     /// What has run down at an instant.
     #[must_use]
     pub fn spent(&self, length: TimeDelta, now: Instant) -> TimeDelta {
-        let whole = length + TimeDelta::seconds(self.extra_s);
-        (whole - self.phase(length, now).left(now)).max(TimeDelta::zero())
+        less(self.whole(length), self.phase(length, now).left(now)).max(TimeDelta::zero())
     }
 }

@@ -209,7 +209,7 @@ impl Family for Counter {
     fn decide(&self, _: &State, action: &Action<'_>, _: Instant) -> Result<Act, Refusal> {
         let act = match action.name {
             "add" => CounterAct::Add { by: self.number(action, Some(self.step))? },
-            "subtract" => CounterAct::Add { by: -self.number(action, Some(self.step))? },
+            "subtract" => CounterAct::Add { by: self.number(action, Some(self.step))?.saturating_neg() },
             "set" => {
                 let to = self.number(action, None)?;
                 if to != self.within(to) {

@@ -16,6 +16,7 @@ use crate::conversion::Conversion;
 use crate::count::Count;
 use crate::explain::{Slip, of_several};
 use crate::happening::Kind;
+use crate::instants::after;
 use crate::look::Shape;
 use crate::look::tokens::{ENTERING, LINES, PLATE, SIGNS, TEXT, TITLED};
 use crate::sentence::{EditError, Part};
@@ -88,11 +89,11 @@ impl EventList {
     fn alive(&self, scope: &Scope<'_>) -> Vec<Told> {
         let mut told = self.telling.lines(self.period, self.fold, self.most as usize, scope);
         let newest = told.last().map(|told| told.at);
-        if self.quiet > 0 && newest.is_some_and(|at| at + seconds(self.quiet) <= scope.now) {
+        if self.quiet > 0 && newest.is_some_and(|at| after(at, seconds(self.quiet)) <= scope.now) {
             return Vec::new();
         }
         if self.life > 0 {
-            told.retain(|told| told.at + seconds(self.life) > scope.now);
+            told.retain(|told| after(told.at, seconds(self.life)) > scope.now);
         }
         told
     }
@@ -189,8 +190,8 @@ impl Family for EventList {
 
     fn wakes_at(&self, _: &NoActs, scope: &Scope<'_>) -> Option<Instant> {
         let told = self.alive(scope);
-        let dies = told.iter().filter(|_| self.life > 0).map(|told| told.at + seconds(self.life)).min();
-        let hides = told.last().filter(|_| self.quiet > 0).map(|newest| newest.at + seconds(self.quiet));
+        let dies = told.iter().filter(|_| self.life > 0).map(|told| after(told.at, seconds(self.life))).min();
+        let hides = told.last().filter(|_| self.quiet > 0).map(|newest| after(newest.at, seconds(self.quiet)));
         let turns = self.telling.wakes_at(self.period, &told, scope);
         dies.into_iter().chain(hides).chain(turns).filter(|at| *at > scope.now).min()
     }

@@ -26,6 +26,7 @@ use crate::count::Count;
 use crate::entry::{Act, Entry};
 use crate::explain::Slip;
 use crate::ids::Seq;
+use crate::instants::after;
 use crate::look::Shape;
 use crate::look::tokens::{BAR, FEAST, PLATE, SIDES, TEXT, TITLED};
 use crate::measure::{Measure, Unit};
@@ -171,7 +172,7 @@ impl Aim {
     #[must_use]
     pub fn standard(settings: &Settings) -> Self {
         let count = Count::of(Measure::AmountOfTips, Period::ThisMonth);
-        let target = 100 * count.unit(settings).whole();
+        let target = count.unit(settings).whole().saturating_mul(100);
         Self { title: "New goal".into(), target, count, start: 0, until: None, then: Then::default() }
     }
 
@@ -194,7 +195,7 @@ impl Aim {
                     let mut below = 0;
                     for rung in rungs {
                         // Rungs that lay close together must still rise.
-                        rung.target = by.amount(rung.target).max(below + 1);
+                        rung.target = by.amount(rung.target).max(i64::saturating_add(below, 1));
                         below = rung.target;
                     }
                 }
@@ -209,7 +210,7 @@ impl Aim {
         if old.whole() == new.whole() {
             return;
         }
-        let rescale = |value: i64| (value / old.whole()).saturating_mul(new.whole());
+        let rescale = |value: i64| value.checked_div(old.whole()).unwrap_or(0).saturating_mul(new.whole());
         self.target = rescale(self.target).max(1);
         self.start = rescale(self.start);
         match &mut self.then {
@@ -333,7 +334,7 @@ impl Family for Goal {
             scope.wakes_at(&aim.count(state, scope.settings)).into_iter().chain(closes).min()
         };
         // What an hour needs grows by itself.
-        let paced = (self.beside == Beside::Pace).then(|| scope.now + chrono::TimeDelta::minutes(1));
+        let paced = (self.beside == Beside::Pace).then(|| after(scope.now, chrono::TimeDelta::minutes(1)));
         self.aims().filter_map(wakes).chain(paced).min()
     }
 

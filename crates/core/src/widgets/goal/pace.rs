@@ -5,6 +5,7 @@ use crate::Instant;
 use crate::book::instant;
 use crate::calendar::Span;
 use crate::count::{Count, Verdict, What};
+use crate::instants::before;
 use crate::measure::Unit;
 use crate::sentence::instant_words;
 use crate::widgets::Scope;
@@ -48,24 +49,36 @@ pub(super) fn pace(aim: &Aim, count: &Count, scope: &Scope<'_>) -> Option<Pace> 
     let first = instant(scope.book.facts(span, coming.kinds()).find(counts)?.at);
     let end = count.ends(span);
     let now = end.map_or(scope.now, |to| to.min(scope.now));
-    let gone = now - first;
+    let gone = now.signed_duration_since(first);
     if gone < TimeDelta::minutes(LEAST_MINUTES) {
         return None;
     }
     let (target, _) = aim.target_at(value);
     let missing = i128::from(target.saturating_sub(value).max(0));
-    let left = end.filter(|to| *to > now).map(|to| i128::from((to - now).num_microseconds().unwrap_or(i64::MAX)));
+    let left = end
+        .filter(|to| *to > now)
+        .map(|to| i128::from(to.signed_duration_since(now).num_microseconds().unwrap_or(i64::MAX)));
     let gone = i128::from(gone.num_microseconds().unwrap_or(i64::MAX)).max(1);
     let small = |number: i128| i64::try_from(number).unwrap_or(i64::MAX);
-    let hour = Span { from: Some(now - TimeDelta::hours(1)), to: span.to }.within(span.from, None);
-    let ahead = (missing > 0 && tally.sum > 0).then(|| small(missing * gone / tally.sum));
+    let hour = Span { from: Some(before(now, TimeDelta::hours(1))), to: span.to }.within(span.from, None);
+    let ahead = (missing > 0 && tally.sum > 0).then(|| small(share(missing, gone, tally.sum)));
     Some(Pace {
-        needed: left.filter(|_| missing > 0).map(|left| small((missing * HOUR + left - 1) / left)),
+        needed: left.filter(|_| missing > 0).map(|left| small(up(missing.saturating_mul(HOUR), left))),
         last_hour: coming.recount(hour, scope.book, scope.settings).value(),
-        since_start: small(tally.sum * HOUR / gone),
-        at_end: left.map(|left| small(i128::from(value) + tally.sum * left / gone)),
+        since_start: small(share(tally.sum, HOUR, gone)),
+        at_end: left.map(|left| small(i128::from(value).saturating_add(share(tally.sum, left, gone)))),
         reached_at: ahead.and_then(|ahead| now.checked_add_signed(TimeDelta::microseconds(ahead))),
     })
+}
+
+/// A part of a sum, as large as one length of time is beside another.
+fn share(sum: i128, length: i128, of: i128) -> i128 {
+    sum.saturating_mul(length).checked_div(of).unwrap_or(0)
+}
+
+/// A division of numbers that are not below zero, rounded up.
+fn up(number: i128, by: i128) -> i128 {
+    number.saturating_add(by.saturating_sub(1)).checked_div(by).unwrap_or(0)
 }
 
 impl Pace {
@@ -84,7 +97,7 @@ impl Pace {
             words += &format!("; so {} at the end", unit.show(at_end));
         }
         match self.reached_at {
-            Some(at) if at - scope.now < TimeDelta::days(366) => {
+            Some(at) if at.signed_duration_since(scope.now) < TimeDelta::days(366) => {
                 words + &format!("; reached on {}", instant_words(&scope.settings.calendar, at))
             }
             _ => words,

@@ -138,7 +138,7 @@ pub(super) fn parts(goal: &Goal, scope: &Scope<'_>) -> Vec<Part> {
         let (arrange, words) = ARRANGES[arrange_place(goal.arrange)];
         parts.push(Part::words("; the goals stand"));
         parts.push(Part::field("arrange", ARRANGE, words, Editor::choice(ARRANGES, arrange)));
-        if goal.more.len() + 1 < MOST {
+        if goal.aims().count() < MOST {
             let choices = [("keep", "no more goals"), ("add", "another goal with them")];
             parts.push(Part::words(", and"));
             parts.push(Part::field("more", MORE, "no more goals", Editor::choice(choices, "keep")));
@@ -165,16 +165,16 @@ pub(super) fn edit(goal: &mut Goal, key: &str, text: &str, scope: &Scope<'_>) ->
         }
         (0, "more") => match text {
             "keep" => {}
-            "add" if goal.more.len() + 1 < MOST => goal.more.push(Aim::standard(scope.settings)),
+            "add" if goal.aims().count() < MOST => goal.more.push(Aim::standard(scope.settings)),
             _ => return Err(input(MORE, text).refuse(format!("must be at most {MOST} goals; pick from the list"))),
         },
-        (2.., "more") if number - 2 < goal.more.len() => match text {
+        (2.., "more") if number.saturating_sub(2) < goal.more.len() => match text {
             "keep" => {}
-            "drop" => drop(goal.more.remove(number - 2)),
+            "drop" => drop(goal.more.remove(number.saturating_sub(2))),
             _ => return Err(input(MORE, text).refuse("is none of the choices offered; pick one from the list")),
         },
         (0 | 1, _) => edit_aim(&mut goal.first, rest, text, scope)?,
-        _ => match goal.more.get_mut(number - 2) {
+        _ => match goal.more.get_mut(number.saturating_sub(2)) {
             Some(aim) => edit_aim(aim, rest, text, scope)?,
             None => return Err(no_such_part(key)),
         },
@@ -225,7 +225,7 @@ fn edit_aim(aim: &mut Aim, key: &str, text: &str, scope: &Scope<'_>) -> Result<(
 
 /// Four rungs up to a target, to begin with.
 fn ladder(target: i64) -> Vec<Rung> {
-    let rung = |part: i64| Rung { name: format!("Rung {part}"), target: (target * part / 4).max(part) };
+    let rung = |part: i64| Rung { name: format!("Rung {part}"), target: (target.saturating_mul(part) / 4).max(part) };
     (1..=4).map(rung).collect()
 }
 

@@ -4,6 +4,7 @@ use super::Aim;
 use crate::calendar::{Period, Span};
 use crate::conversion::rounded;
 use crate::count::Count;
+use crate::instants::before;
 use crate::widgets::{Hint, Scope};
 use chrono::TimeDelta;
 
@@ -29,7 +30,7 @@ fn earlier(count: &Count, scope: &Scope<'_>) -> Vec<Span> {
             let mut spans = Vec::new();
             let mut at = scope.settings.calendar.span(count.period, scope.now).from;
             while let Some(from) = at.filter(|from| *from > first && spans.len() < MOST) {
-                let span = scope.settings.calendar.span(count.period, from - TimeDelta::microseconds(1));
+                let span = scope.settings.calendar.span(count.period, before(from, TimeDelta::microseconds(1)));
                 at = span.from.filter(|from| *from >= first);
                 if at.is_some() {
                     spans.push(span);
@@ -55,8 +56,8 @@ pub(super) fn hints(number: usize, aim: &Aim, scope: &Scope<'_>) -> Vec<Hint> {
         .iter()
         .map(|percentile| {
             // Nearest rank: the smallest value that so many of a hundred do not exceed.
-            let rank = (percentile * values.len()).div_ceil(100).max(1);
-            rounded(values[rank - 1] / whole) * whole
+            let rank = percentile.saturating_mul(values.len()).div_ceil(100).max(1);
+            rounded(values[rank.saturating_sub(1)].checked_div(whole).unwrap_or(0)).saturating_mul(whole)
         })
         .collect();
     targets.dedup();

@@ -128,7 +128,7 @@ pub fn floored_percent(value: i64, target: i64) -> i64 {
     if value <= 0 {
         return 0;
     }
-    let percent = i128::from(value) * 100 / i128::from(target.max(1));
+    let percent = i128::from(value).saturating_mul(100).checked_div(i128::from(target.max(1))).unwrap_or(0);
     i64::try_from(percent).unwrap_or(i64::MAX)
 }
 
@@ -148,14 +148,19 @@ impl Aim {
             Then::RaiseBy(_) | Then::RaiseTimes(_) if reached == 0 => (self.target, 0),
             Then::RaiseBy(step) => {
                 let step = (*step).max(1);
-                let raises = ((value - self.target) / step + 1).min(MOST_RAISES.into());
+                let raises = value
+                    .saturating_sub(self.target)
+                    .checked_div(step)
+                    .unwrap_or(0)
+                    .saturating_add(1)
+                    .min(MOST_RAISES.into());
                 (self.target.saturating_add(step.saturating_mul(raises)), u32::try_from(raises).unwrap_or(MOST_RAISES))
             }
             Then::RaiseTimes(_) => {
-                let (mut target, mut raises) = (self.target, 0);
+                let (mut target, mut raises) = (self.target, 0_u32);
                 while value >= target && raises < MOST_RAISES {
                     target = self.raised(target);
-                    raises += 1;
+                    raises = raises.saturating_add(1);
                 }
                 (target, raises)
             }
@@ -193,7 +198,7 @@ impl Aim {
     /// The target after another, where it is multiplied.
     fn raised(&self, target: i64) -> i64 {
         let Then::RaiseTimes(hundredths) = &self.then else { return target };
-        let next = i128::from(target) * i128::from(*hundredths) / 100;
+        let next = i128::from(target).saturating_mul(i128::from(*hundredths)) / 100;
         i64::try_from(next).unwrap_or(i64::MAX).max(target.saturating_add(1))
     }
 
@@ -222,7 +227,7 @@ impl Aim {
         let reached = value >= target;
         let shown = if self.then == Then::StayFull { value.min(target) } else { value };
         let words = scope.language.on_air();
-        let missing = || format!("{} {}", scope.show(unit, target - value), words.to_go);
+        let missing = || format!("{} {}", scope.show(unit, target.saturating_sub(value)), words.to_go);
         let percent = floored_percent(shown, target);
         let beside = match beside {
             Beside::Nothing => String::new(),
@@ -272,9 +277,9 @@ impl Aim {
             Then::Rungs(rungs) => rungs.last().map_or(self.target, |rung| rung.target),
             _ => self.target,
         };
-        let share = i128::from(furthest) * 62 / 100;
+        let share = i128::from(furthest).saturating_mul(62) / 100;
         let whole = i128::from(self.count.unit(scope.settings).whole());
-        let value = i64::try_from(share / whole * whole).unwrap_or(furthest);
+        let value = i64::try_from(share.checked_div(whole).unwrap_or(0).saturating_mul(whole)).unwrap_or(furthest);
         AimView { outcome: None, ..self.of_value(value, &State::default(), beside, scope) }
     }
 }
@@ -305,7 +310,7 @@ pub(super) fn explain(goal: &Goal, state: &State, scope: &Scope<'_>) -> Slip {
         let value = aim.value(&scope.tally(&count));
         let (target, _) = aim.target_at(value);
         if aim.then == Then::StayFull && value > target {
-            terms.push(("Beyond the target, where it stays full".to_owned(), unit.show(target - value)));
+            terms.push(("Beyond the target, where it stays full".to_owned(), unit.show(target.saturating_sub(value))));
             shown.push(unit.show(target));
         } else {
             shown.push(unit.show(value));

@@ -34,7 +34,8 @@ impl Watch {
                     continue;
                 }
                 let last = self.celebrated.get(&(index, aim.level));
-                let again = last.is_none_or(|(at, armed)| now - *at >= AGAIN || aim.armed > *armed);
+                let again =
+                    last.is_none_or(|(at, armed)| now.signed_duration_since(*at) >= AGAIN || aim.armed > *armed);
                 if again {
                     self.celebrated.insert((index, aim.level), (now, aim.armed));
                     feast = Some(aim.title.clone());

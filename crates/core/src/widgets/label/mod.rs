@@ -109,7 +109,7 @@ impl Label {
                     fact.kind() != Kind::Adjust
                         && matches!(count.judge(fact, span, scope.book, scope.settings), Verdict::Counts(_))
                 };
-                scope.book.facts(span, count.kinds()).rev().filter(counts).nth(self.nth.max(1) as usize - 1)
+                scope.book.facts(span, count.kinds()).rev().filter(counts).nth(self.before())
             }
             Which::Largest => {
                 let (at, seq) = scope.tally(&count).largest()?;
@@ -119,10 +119,15 @@ impl Label {
         }
     }
 
+    /// How many stand before the one on show.
+    fn before(&self) -> usize {
+        self.nth.saturating_sub(1) as usize
+    }
+
     fn about(&self, scope: &Scope<'_>) -> Option<About> {
         if self.which == Which::Top {
             let count = self.count();
-            let top = scope.ranking(&count, self.nth.max(1) as usize).get(self.nth.max(1) as usize - 1).copied()?;
+            let top = scope.ranking(&count, self.nth.max(1) as usize).get(self.before()).copied()?;
             let unit = count.unit(scope.settings);
             let sum = i64::try_from(top.stand.sum).unwrap_or(i64::MAX);
             let at = instant(top.stand.since.0);
@@ -139,7 +144,7 @@ impl Label {
                 points: of(Kind::Cheer),
                 viewers: of(Kind::Raid),
                 times: top.stand.lines.into(),
-                ago: scope.language.ago((scope.now - at).num_seconds()),
+                ago: scope.language.ago(scope.now.signed_duration_since(at).num_seconds()),
                 ..Values::default()
             };
             return Some(About { key: top.who.number(), at, kind: None, values });
@@ -183,7 +188,7 @@ impl Label {
         let told = Telling::of(&[kind]).sample(scope).pop();
         let mut values = told.map(|told| told.values).unwrap_or_else(template::sample);
         if self.which == Which::Top {
-            let sum = 75 * unit.whole();
+            let sum = unit.whole().saturating_mul(75);
             (values.amount, values.figure) = (scope.show(unit, sum), template::figure(unit, sum));
         }
         self.of(Some(About { key: 1, at: scope.now, kind: Some(kind), values }), scope)
