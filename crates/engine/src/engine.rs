@@ -21,6 +21,7 @@ use tally_store::accounts::ChannelRecord;
 use tally_store::feeds::Feed;
 use tally_store::ledger::Ledger;
 use tally_store::rows::{EntryRow, Namespace};
+use tokio::runtime::Handle;
 use tokio::sync::{Mutex, OnceCell, mpsc, oneshot, watch};
 
 /// How many orders may wait at a channel before whoever gives them has to.
@@ -40,6 +41,8 @@ pub(crate) struct Inner {
     pub ledger: Ledger,
     pub draw: Arc<dyn Draw>,
     pub clock: Arc<dyn Clock>,
+    /// Where channels' tasks run, whoever asks for one first: not on a thread that answers requests.
+    pub runtime: Handle,
     channels: Mutex<HashMap<ChannelId, Arc<OnceCell<ChannelHandle>>>>,
     addresses: RwLock<HashMap<String, (ChannelId, WidgetId)>>,
     feeds: RwLock<KeptFeeds>,
@@ -67,7 +70,8 @@ pub struct ChannelHandle {
 }
 
 impl Engine {
-    /// An engine over a store. Channels are loaded when first asked for.
+    /// An engine over a store. Channels are loaded when first asked for, and run where this is called: within a
+    /// runtime.
     #[must_use]
     pub fn new(store: Store, draw: Arc<dyn Draw>, clock: Arc<dyn Clock>) -> Self {
         let inner = Inner {
@@ -75,6 +79,7 @@ impl Engine {
             store,
             draw,
             clock,
+            runtime: Handle::current(),
             channels: Mutex::default(),
             addresses: RwLock::default(),
             feeds: RwLock::default(),

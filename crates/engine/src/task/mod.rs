@@ -51,7 +51,7 @@ pub(crate) async fn load(
     waiting: mpsc::Receiver<Order>,
 ) -> Result<(), EngineError> {
     let task = supervise::begin(&inner, id, &board).await?;
-    tokio::spawn(supervise::supervise(Task { waiting, ..task }));
+    inner.runtime.spawn(supervise::supervise(Task { waiting, ..task }));
     Ok(())
 }
 

@@ -323,6 +323,7 @@ async fn axe_finds_nothing_on_any_screen() {
             "/widgets/10/looks",
             "/feeds",
             "/channel",
+            "/account",
             "/ledger",
             "/shows",
         ] {

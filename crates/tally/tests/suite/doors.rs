@@ -77,8 +77,9 @@ fn start() -> (Database, Program) {
 async fn rooms_are_closed_to_strangers() {
     let (_database, program) = start();
     let mut visitor = Visitor::new(&program.base);
-    for room in ["/desk", "/widgets", "/widgets/1", "/widgets/1/looks", "/widgets/starts", "/feeds", "/ledger", "/live"]
-    {
+    let rooms =
+        "/desk /widgets /widgets/1 /widgets/1/looks /widgets/starts /feeds /ledger /live /channel /shows /account";
+    for room in rooms.split(' ') {
         let answer = visitor.get(room).await;
         assert_eq!(
             (answer.status().as_u16(), &answer.headers()["location"]),

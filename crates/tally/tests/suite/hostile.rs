@@ -2,7 +2,7 @@
 //! keeps within its memory, pages on air keep their picture, and everybody is answered.
 
 use crate::kit::db::{Database, Server};
-use crate::kit::hostile::{Raw, hold_many, post};
+use crate::kit::hostile::{Line, Mortal, Raw, hold_many, post};
 use crate::kit::owner::Owner;
 use crate::kit::page::Page;
 use crate::kit::program::{Program, ready};
@@ -14,7 +14,7 @@ use std::sync::atomic::{AtomicI64, Ordering};
 use std::time::Duration;
 use tally_core::Instant;
 use tally_core::ids::{ChannelId, WidgetId};
-use tally_engine::{Clock, Engine, EngineError, Pressed, SystemClock};
+use tally_engine::{Clock, Engine, Pressed, SystemClock};
 use tally_store::Store;
 use tally_web::Drawer;
 
@@ -29,6 +29,8 @@ fn behind_a_proxy(database: &Database) -> Program {
 async fn leaving_in_the_middle_of_a_sign_in_frees_no_permit() {
     let database = Database::new();
     let program = behind_a_proxy(&database);
+    let mut page = Page::open(program.widget("Turntable motor")["page_url"].as_str().unwrap()).await;
+    page.drawn("£212.50").await;
     let door = Owner::at_the_door(&program.base).await;
     for number in 0..60 {
         let body = format!("name=somebody_{number}&password=guessed-{number}");
@@ -36,6 +38,9 @@ async fn leaving_in_the_middle_of_a_sign_in_frees_no_permit() {
         let head = post("/sign-in", &program.base, door.session(), body.len(), &format!("203.0.113.{number}"));
         raw.write(&(head + &body));
     }
+    // A page on air goes on.
+    Sender::of(&program.demo()["feeds"][0]).deliver(&tip("12.50")).await;
+    page.drawn("£225").await;
     // Whoever stays is answered all the same: that there is a queue, or that they are in.
     let demo = program.demo();
     let own = ["name", "password"].map(|field| (field, demo["owner"][field].as_str().unwrap()));
@@ -124,6 +129,70 @@ async fn a_database_that_hangs_hangs_nothing_that_needs_none() {
     server.go_on();
 }
 
+#[tokio::test(flavor = "multi_thread")]
+async fn a_line_to_the_database_that_is_slow_or_cut_loses_and_doubles_nothing() {
+    let database = Database::new();
+    let (before, rest) = database.url.split_once('@').unwrap();
+    let (address, name) = rest.split_once('/').unwrap();
+    let line = Line::to(address);
+    let program = Program::start(&format!("{before}@{}/{name}", line.at));
+    let goal = program.widget("Turntable motor");
+    let sender = Sender::of(&program.demo()["feeds"][0]);
+    let mut page = Page::open(goal["page_url"].as_str().unwrap()).await;
+    page.drawn("£212.50").await;
+
+    line.slow(60);
+    sender.deliver(&tip_as("slow", "12.50")).await;
+    page.drawn("£225").await;
+    // Cut while a line is under way: whoever sends it again has it counted once.
+    for round in 0..4_u64 {
+        let event = tip_as(&format!("cut {round}"), "1");
+        let sent = tokio::spawn({
+            let (sender, event) = (sender.clone(), event.clone());
+            async move { sender.send(&event).await.unwrap().status() }
+        });
+        // From before the first word of it to after its last.
+        tokio::time::sleep(Duration::from_millis(round * 110)).await;
+        line.cut();
+        let status = sent.await.unwrap();
+        assert!(status == 200 || status == 503, "{status}");
+        until("it is taken", || async { (sender.send(&event).await.ok()?.status() == 200).then_some(()) }).await;
+        page.drawn(&format!("£{}", 226 + round)).await;
+    }
+    line.slow(0);
+    program.shows(&goal, "£229 of £350 (65%)").await;
+    assert!(program.most_memory() < MOST_MEMORY, "{} MiB", program.most_memory());
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_channel_whose_task_dies_is_loaded_anew_and_readiness_tells() {
+    let database = Database::new();
+    let mut program = Program::start(&database.url);
+    program.stop();
+    let mortal = Mortal::start(&database.url, &program.base);
+    ready(&program.base).await;
+    let goal = program.widget("Turntable motor");
+    let page_url = goal["page_url"].as_str().unwrap();
+    let mut page = Page::open(page_url).await;
+    page.drawn("£212.50").await;
+    let sender = Sender::of(&program.demo()["feeds"][0]);
+    for round in 0..3 {
+        mortal.strike();
+        let event = tip_as(&format!("round {round}"), "1");
+        let status = sender.send(&event).await.unwrap().status();
+        assert!(mortal.is_struck(), "the task has ended");
+        assert!(status == 200 || status == 503, "whoever asked is told: {status}");
+        // Nothing durable is gone, a second try counts once, and the same connection goes on.
+        until("it is taken", || async { (sender.send(&event).await.ok()?.status() == 200).then_some(()) }).await;
+        page.drawn(&format!("£{}.50", 213 + round)).await;
+        assert_eq!(reqwest::get(page_url).await.unwrap().status(), 200);
+        let told = reqwest::get(format!("{}/readyz", program.base)).await.unwrap();
+        assert_eq!(told.status(), 503, "readiness tells for a while");
+        assert_eq!(reqwest::get(format!("{}/healthz", program.base)).await.unwrap().status(), 200);
+    }
+    assert!(mortal.most_memory() < MOST_MEMORY, "{} MiB", mortal.most_memory());
+}
+
 /// The demo's channel in an engine of our own.
 async fn engine(database: &Database, clock: Arc<dyn Clock>) -> (Program, Engine) {
     let mut program = Program::start(&database.url);
@@ -134,28 +203,6 @@ async fn engine(database: &Database, clock: Arc<dyn Clock>) -> (Program, Engine)
 fn press(widget: u32, action: &str, id: &str) -> Pressed {
     let (action, id) = (action.to_owned(), id.to_owned());
     Pressed { widget: WidgetId(widget), action, value: None, by: "odile".into(), source: "desk".into(), id }
-}
-
-#[tokio::test(flavor = "multi_thread")]
-async fn a_channel_whose_task_dies_is_loaded_anew_and_readiness_tells() {
-    let database = Database::new();
-    let (program, engine) = engine(&database, Arc::new(SystemClock)).await;
-    let counter = u32::try_from(program.widget("Derailments")["id"].as_u64().unwrap()).unwrap();
-    let channel = engine.channel(ChannelId(1)).await.unwrap();
-    channel.press(press(counter, "add", "first")).await.unwrap();
-    let text = move |channel: &tally_core::channel::Channel, now| channel.view(WidgetId(counter), now).unwrap().text();
-    assert_eq!(channel.ask(text).await.unwrap(), "1");
-    assert!(engine.failing().is_empty());
-    for round in 2..=4 {
-        let died = channel.ask(|_, _| -> () { panic!("a fault that nobody has found yet") }).await;
-        assert!(matches!(died, Err(EngineError::Away)), "whoever asked is told");
-        // The same handle goes on: nothing durable is gone, and new presses count.
-        until("the channel stands again", || async { channel.ask(text).await.ok() }).await;
-        assert_eq!(engine.failing(), [ChannelId(1)], "readiness tells for a while");
-        channel.press(press(counter, "add", &format!("round {round}"))).await.unwrap();
-        assert_eq!(channel.ask(text).await.unwrap(), round.to_string());
-    }
-    engine.stop().await;
 }
 
 /// A clock that is set back and forth.

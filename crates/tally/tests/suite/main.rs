@@ -17,6 +17,7 @@ mod families;
 mod feeds;
 mod hostile;
 mod ingest;
+mod mortal;
 mod pictures;
 mod record;
 mod store;

@@ -73,9 +73,7 @@ impl Program {
 
     /// The most memory that it has ever held, in MiB.
     pub fn most_memory(&self) -> u64 {
-        let status = std::fs::read_to_string(format!("/proc/{}/status", self.id())).unwrap();
-        let line = status.lines().find_map(|line| line.strip_prefix("VmHWM:")).unwrap();
-        line.trim().trim_end_matches("kB").trim().parse::<u64>().unwrap() / 1024
+        most_memory(self.id())
     }
 
     /// Asks it to stop, and says how long that took.
@@ -137,6 +135,13 @@ fn spawn(database: &str, folder: &TempDir, options: &[String], listen: &str, fir
         jar
     });
     Spawned { child, base, first_visit, tip_jar }
+}
+
+/// The most memory that a process has ever held, in MiB.
+pub fn most_memory(process: u32) -> u64 {
+    let status = std::fs::read_to_string(format!("/proc/{process}/status")).unwrap();
+    let line = status.lines().find_map(|line| line.strip_prefix("VmHWM:")).unwrap();
+    line.trim().trim_end_matches("kB").trim().parse::<u64>().unwrap() / 1024
 }
 
 impl Drop for Program {
