@@ -306,7 +306,7 @@ async fn signing_out_and_a_new_password_end_every_session() {
 
     // Tokens of programs come and go.
     let made = owner.done("/account/tokens", &[("name", "deck"), ("operate", "yes")]).await;
-    let token = made.split("<code class=\"token\">").nth(1).unwrap().split('<').next().unwrap().to_owned();
+    let token = made.split("readonly value=\"").nth(1).unwrap().split('"').next().unwrap().to_owned();
     let list = async || {
         let asked = reqwest::Client::new().get(format!("{}/api/v1/widgets", program.base)).bearer_auth(&token);
         asked.send().await.unwrap().status().as_u16()
