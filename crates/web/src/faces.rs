@@ -203,6 +203,10 @@ mod tests {
             image::load_from_memory(&super::small(&png(MOST_SIDE, 1)).unwrap()).unwrap().dimensions(),
             (SIDE, SIDE)
         );
+        let status = std::fs::read_to_string("/proc/self/status").unwrap();
+        let most = status.lines().find_map(|line| line.strip_prefix("VmHWM:")).unwrap();
+        let most: u64 = most.trim().trim_end_matches("kB").trim().parse().unwrap();
+        assert!(most < 300 * 1_024, "{most} KiB");
         for wrong in
             [&b""[..], &png(4_000, 2_500), b"<svg xmlns='http://www.w3.org/2000/svg'/>", &png(MOST_SIDE + 1, 1)]
         {

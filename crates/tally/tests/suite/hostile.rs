@@ -353,7 +353,7 @@ async fn behind_a_trusted_proxy_one_guesser_locks_nobody_else_out() {
 #[tokio::test(flavor = "multi_thread")]
 async fn another_owners_widget_is_out_of_reach() {
     let database = Database::new();
-    let program = Program::start(&database.url);
+    let mut program = Program::start(&database.url);
     let owner = Owner::of(&program).await;
     owner.done("/widgets/1/edit", &[("key", "target"), ("text", "999")]).await;
     let store = Store::open(&database.url, 2).unwrap();
@@ -364,7 +364,11 @@ async fn another_owners_widget_is_out_of_reach() {
     for deed in ["take-back", "put-on-air", "discard", "archive", "restore", "duplicate", "readdress"] {
         assert_eq!(other.post(&format!("/widgets/1/{deed}"), &[]).await.status(), 404, "{deed}");
     }
+    // Neither in the channel's task nor in what is kept.
     assert!(owner.page("/widgets/1").await.contains("£999"), "it is tried on the stage as before");
+    program.stop();
+    program.again();
+    assert!(owner.page("/widgets/1").await.contains("£999"), "and after a start too");
 }
 
 #[tokio::test(flavor = "multi_thread")]
