@@ -2,29 +2,18 @@
 
 #![allow(clippy::unwrap_used)]
 
-use chrono::{NaiveTime, TimeDelta};
+mod common;
+
+use chrono::TimeDelta;
+use common::settings;
 use std::collections::BTreeSet;
 use tally_core::Instant;
-use tally_core::calendar::Calendar;
 use tally_core::channel::{Channel, Correcting};
 use tally_core::entry::{Body, Draft, Entry, Origin};
 use tally_core::happening::{Actor, Happening, Tier};
 use tally_core::ids::{Seq, WidgetId};
-use tally_core::measure::Weights;
 use tally_core::money::{Currency, Money};
 use tally_core::widgets::{Definition, Piece, Settings};
-
-fn settings() -> Settings {
-    Settings {
-        currency: Currency::parse("GBP").unwrap(),
-        calendar: Calendar {
-            zone: chrono_tz::Tz::Europe__London,
-            week_start: chrono::Weekday::Mon,
-            day_start: NaiveTime::from_hms_opt(5, 0, 0).unwrap(),
-        },
-        weights: Weights::default(),
-    }
-}
 
 fn at(text: &str) -> Instant {
     format!("2026-11-{text}Z").parse().unwrap()

@@ -1,30 +1,18 @@
 //! A channel's life, drawn at random: what happens, what people press and correct, who is merged with
 //! whom, when shows are, and which rates come when.
 
-use chrono::{NaiveTime, TimeDelta};
+use crate::common::settings;
+use chrono::TimeDelta;
 use proptest::prelude::*;
 use tally_core::Instant;
 use tally_core::book::shows::ShowAct;
-use tally_core::calendar::Calendar;
 use tally_core::channel::{Channel, Correcting, Press};
 use tally_core::entry::{Body, Draft, Entry, Incoming, Origin};
 use tally_core::happening::{Actor, Happening, Tier};
 use tally_core::ids::{FeedId, Seq, WidgetId};
-use tally_core::measure::{Measure, Weights};
+use tally_core::measure::Measure;
 use tally_core::money::{Currency, Money};
-use tally_core::widgets::{Action, Definition, Piece, Settings};
-
-pub fn settings() -> Settings {
-    Settings {
-        currency: Currency::parse("GBP").unwrap(),
-        calendar: Calendar {
-            zone: chrono_tz::Tz::Europe__London,
-            week_start: chrono::Weekday::Mon,
-            day_start: NaiveTime::from_hms_opt(5, 0, 0).unwrap(),
-        },
-        weights: Weights::default(),
-    }
-}
+use tally_core::widgets::{Action, Definition, Piece};
 
 /// A few days before the clocks change.
 pub fn begin() -> Instant {

@@ -4,6 +4,8 @@
 #![allow(clippy::unwrap_used)]
 
 mod alarms;
+#[path = "../common/mod.rs"]
+mod common;
 mod corrections;
 mod life;
 mod replay;

@@ -1,6 +1,7 @@
 //! Of the whole channel, by example.
 
-use crate::life::{begin, edited, piece, settings};
+use crate::common::settings;
+use crate::life::{begin, edited, piece};
 use tally_core::channel::{Channel, Press};
 use tally_core::entry::{Body, Draft, Origin};
 use tally_core::happening::{Actor, Happening};

@@ -170,7 +170,7 @@ mod tests {
     use super::*;
 
     #[test]
-    fn a_sound_without_a_rate_and_a_video_of_crumbs_are_refused() {
+    fn a_sound_without_rate_or_samples_is_refused() {
         let mut wav = b"RIFF\x24\0\0\0WAVEfmt \x10\0\0\0\x01\0\x01\0".to_vec();
         wav.extend([0; 8]);
         wav.extend(b"\x02\0\x10\0data\0\0\0\0");

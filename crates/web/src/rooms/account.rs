@@ -5,7 +5,7 @@ use crate::draw::html;
 use crate::error::{WebError, sentence};
 use crate::rooms::first_visit::{hashed, named};
 use crate::rooms::frame::Frame;
-use crate::rooms::sign_in::{go_to, refusal};
+use crate::rooms::sign_in::{TOO_OFTEN, go_to, refusal};
 use crate::security::session::{self, Owner};
 use crate::security::{passwords, tokens};
 use actix_session::Session;
@@ -53,7 +53,7 @@ pub async fn password(
 ) -> Result<HttpResponse, WebError> {
     let Passwords { present, new } = form.into_inner();
     if app.limits.sign_in_for(owner.user, &app.config.proxies.peer(&request)).is_err() {
-        return Ok(refusal("That was tried too often. Wait a minute and try again."));
+        return Ok(refusal(TOO_OFTEN));
     }
     let user = app.engine.store().user(owner.user).await?;
     match passwords::verify(present, Some(user.password_hash)).await {

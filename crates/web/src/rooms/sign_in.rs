@@ -54,6 +54,9 @@ pub async fn page(app: web::Data<App>, session: Session) -> Result<HttpResponse,
     Ok(HttpResponse::Ok().insert_header(ContentType::html()).body(html(&page)))
 }
 
+/// What somebody is told who tries passwords too fast.
+pub(super) const TOO_OFTEN: &str = "That was tried too often. Wait a minute and try again.";
+
 /// `POST /sign-in`
 pub async fn enter(
     app: web::Data<App>,
@@ -61,7 +64,6 @@ pub async fn enter(
     session: Session,
     form: web::Form<Form>,
 ) -> Result<HttpResponse, WebError> {
-    const TOO_OFTEN: &str = "That was tried too often. Wait a minute and try again.";
     const WRONG: &str = "Name and password do not fit together. Check both and try again.";
     let Form { name, password } = form.into_inner();
     let peer = app.config.proxies.peer(&request);
