@@ -2,10 +2,9 @@
 
 use crate::schema::{api_tokens, channels, users};
 use crate::widgets::Converted;
-use crate::{Store, StoreError};
+use crate::{Store, StoreError, alone};
 use chrono::{NaiveTime, Timelike, Weekday};
 use diesel::prelude::*;
-use diesel::sql_query;
 use sha2::{Digest, Sha256};
 use tally_core::calendar::Calendar;
 use tally_core::ids::ChannelId;
@@ -143,22 +142,25 @@ fn digest(token: &str) -> Vec<u8> {
     Sha256::digest(token.as_bytes()).to_vec()
 }
 
-impl Store {
-    /// Makes a channel with its owner, both or neither.
-    ///
-    /// # Errors
-    /// [`StoreError::Taken`] when the owner's name is in use.
-    pub async fn create_channel(
-        &self,
-        name: String,
-        settings: Settings,
-        owner: String,
-        password_hash: String,
-    ) -> Result<ChannelId, StoreError> {
-        self.create(false, name, settings, owner, password_hash).await
-    }
+fn create(
+    conn: &mut MysqlConnection,
+    name: String,
+    settings: &Settings,
+    owner: String,
+    password_hash: String,
+) -> Result<ChannelId, StoreError> {
+    let columns = (channels::name.eq(name), &SettingsColumns::of(settings)?);
+    diesel::insert_into(channels::table).values(columns).execute(conn)?;
+    // MariaDB's INSERT returns nothing through Diesel; the session knows what it made.
+    let id: u64 = diesel::select(last_insert_id()).get_result(conn)?;
+    let id = u32::try_from(id).map_err(|error| StoreError::Unreadable(error.to_string()))?;
+    let columns = (users::channel_id.eq(id), users::name.eq(owner), users::password_hash.eq(password_hash));
+    diesel::insert_into(users::table).values(columns).execute(conn)?;
+    Ok(ChannelId(id))
+}
 
-    /// Makes the first channel with its owner. Of several who try at once, one does.
+impl Store {
+    /// Makes the first channel with its owner, both or neither. Of several who try at once, one does.
     ///
     /// # Errors
     /// [`StoreError::Taken`] when there is an owner already.
@@ -169,37 +171,16 @@ impl Store {
         owner: String,
         password_hash: String,
     ) -> Result<ChannelId, StoreError> {
-        self.create(true, name, settings, owner, password_hash).await
-    }
-
-    async fn create(
-        &self,
-        only_first: bool,
-        name: String,
-        settings: Settings,
-        owner: String,
-        password_hash: String,
-    ) -> Result<ChannelId, StoreError> {
         self.run(move |conn| {
             // One at a time, so that a second one finds the first. Rows that are not there cannot be locked.
-            sql_query("SELECT GET_LOCK('eager-tally-owners', 4)").execute(conn)?;
-            let made = conn.transaction(|conn| {
-                if only_first && users::table.count().get_result::<i64>(conn)? > 0 {
-                    return Err(StoreError::Taken);
-                }
-                diesel::insert_into(channels::table)
-                    .values((channels::name.eq(name), &SettingsColumns::of(&settings)?))
-                    .execute(conn)?;
-                // MariaDB's INSERT returns nothing through Diesel; the session knows what it made.
-                let id: u64 = diesel::select(last_insert_id()).get_result(conn)?;
-                let id = u32::try_from(id).map_err(|error| StoreError::Unreadable(error.to_string()))?;
-                diesel::insert_into(users::table)
-                    .values((users::channel_id.eq(id), users::name.eq(owner), users::password_hash.eq(password_hash)))
-                    .execute(conn)?;
-                Ok(ChannelId(id))
-            });
-            sql_query("SELECT RELEASE_LOCK('eager-tally-owners')").execute(conn)?;
-            made
+            alone(conn, "owners", 4, |conn| {
+                conn.transaction(|conn| {
+                    if users::table.count().get_result::<i64>(conn)? > 0 {
+                        return Err(StoreError::Taken);
+                    }
+                    create(conn, name, &settings, owner, password_hash)
+                })
+            })
         })
         .await
     }

@@ -218,7 +218,7 @@ pub async fn load(
     if !store.has_owner().await? {
         let fresh = Note::fresh(OWNER);
         let hash = passwords::hash(fresh.owner.password.clone()).await.map_err(|_| DemoError::Password)?;
-        let channel = store.create_channel("Saltmarsh Halt".into(), settings()?, OWNER.into(), hash).await?;
+        let channel = store.create_first_channel("Saltmarsh Halt".into(), settings()?, OWNER.into(), hash).await?;
         let webhook = || Wiring::Webhook { expand_gifts: false };
         let feeds =
             [feed(store, channel, TIP_FEED, webhook()).await?, feed(store, channel, PLATFORM_FEED, webhook()).await?];

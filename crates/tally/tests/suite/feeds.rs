@@ -111,7 +111,7 @@ async fn chat_is_read_from_a_real_irc_server_plain_and_encrypted_and_comes_back_
     })
     .await;
     let mut somebody = server.somebody().await;
-    somebody.write_all("PRIVMSG #saltmarsh :mind the : points <b>żółw</b>\r\n".as_bytes()).await.unwrap();
+    somebody.write_all("PRIVMSG #saltmarsh :mind the : po\u{202e}ints <b>żółw</b>\r\n".as_bytes()).await.unwrap();
     until("both have heard it", || async {
         let page = owner.page("/feeds").await;
         (page.matches("ferry: mind the : points &#60;b&#62;żółw&#60;/b&#62;").count() == 2).then_some(())

@@ -5,19 +5,16 @@ mod locks;
 
 use crate::kit::db::{Database, Server};
 use crate::kit::hostile::{Line, Mortal, Raw, hold_many, post};
+use crate::kit::inside::{self, Stepping};
 use crate::kit::owner::Owner;
 use crate::kit::page::Page;
 use crate::kit::program::{Program, ready};
 use crate::kit::sender::{Sender, tip, tip_as};
 use crate::kit::until;
 use std::sync::Arc;
-use std::sync::atomic::{AtomicI64, Ordering};
 use std::time::Duration;
-use tally_core::Instant;
 use tally_core::ids::{ChannelId, WidgetId};
-use tally_engine::{Clock, Engine, Pressed, SystemClock};
-use tally_store::Store;
-use tally_web::Drawer;
+use tally_engine::{Clock, Pressed, SystemClock};
 
 /// No attack here may take the program beyond this, in MiB.
 const MOST_MEMORY: u64 = 400;
@@ -191,14 +188,11 @@ async fn a_channel_whose_task_dies_is_loaded_anew_and_readiness_tells() {
         assert_eq!(told.status(), 503, "readiness tells for a while");
         assert_eq!(reqwest::get(format!("{}/healthz", program.base)).await.unwrap().status(), 200);
     }
+    // Whoever reads the log can tell what it died of.
+    let log = mortal.log();
+    assert_eq!(log.matches("a channel's task has ended").count(), 3, "{log}");
+    assert!(log.contains("doing=\"recording 1 lines of a feed\" why=\"a fault that nobody has found yet\""), "{log}");
     assert!(mortal.most_memory() < MOST_MEMORY, "{} MiB", mortal.most_memory());
-}
-
-/// The demo's channel in an engine of our own.
-async fn engine(database: &Database, clock: Arc<dyn Clock>) -> (Program, Engine) {
-    let mut program = Program::start(&database.url);
-    program.stop();
-    (program, Engine::new(Store::open(&database.url, 4).unwrap(), Arc::new(Drawer), clock))
 }
 
 fn press(widget: u32, action: &str, id: &str) -> Pressed {
@@ -206,26 +200,19 @@ fn press(widget: u32, action: &str, id: &str) -> Pressed {
     Pressed { widget: WidgetId(widget), action, value: None, by: "odile".into(), source: "desk".into(), id }
 }
 
-/// A clock that is set back and forth.
-struct Stepping(AtomicI64);
-
-impl Clock for Stepping {
-    fn now(&self) -> Instant {
-        SystemClock.now() + chrono::TimeDelta::seconds(self.0.load(Ordering::Relaxed))
-    }
-}
-
 #[tokio::test(flavor = "multi_thread")]
 async fn a_machine_whose_clock_steps_an_hour_back_and_forth_loses_nothing() {
     let database = Database::new();
-    let clock = Arc::new(Stepping(AtomicI64::new(0)));
-    let (program, engine) = engine(&database, Arc::clone(&clock) as Arc<dyn Clock>).await;
+    let mut program = Program::start(&database.url);
+    program.stop();
+    let clock = Arc::new(Stepping::default());
+    let engine = inside::engine(&database.url, Arc::clone(&clock) as Arc<dyn Clock>);
     let id = |name: &str| u32::try_from(program.widget(name)["id"].as_u64().unwrap()).unwrap();
     let (counter, train) = (id("Derailments"), id("First train leaves in"));
     let channel = engine.channel(ChannelId(1)).await.unwrap();
     channel.press(press(train, "start", "start")).await.unwrap();
     for (number, hours) in [0, -1, 1, -1, 0].into_iter().enumerate() {
-        clock.0.store(hours * 3_600, Ordering::Relaxed);
+        clock.set(hours * 3_600);
         channel.press(press(counter, "add", &format!("press {number}"))).await.unwrap();
     }
     let texts = move |channel: &tally_core::channel::Channel, now| {
@@ -236,7 +223,7 @@ async fn a_machine_whose_clock_steps_an_hour_back_and_forth_loses_nothing() {
     let seq = channel.ask(|channel, _| channel.last_seq()).await.unwrap();
     engine.stop().await;
     // Folded anew it is the same: places, not clocks, tell the order.
-    let again = Engine::new(Store::open(&database.url, 4).unwrap(), Arc::new(Drawer), Arc::new(SystemClock));
+    let again = inside::engine(&database.url, Arc::new(SystemClock));
     let channel = again.channel(ChannelId(1)).await.unwrap();
     assert_eq!(channel.ask(|channel, _| channel.last_seq()).await.unwrap(), seq);
     assert_eq!(channel.ask(texts).await.unwrap()[0], "5");

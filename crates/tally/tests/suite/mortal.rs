@@ -2,14 +2,11 @@
 //! corner starts it; the program that is shipped has no such door.
 
 use crate::kit::hostile::{AT, DATABASE, FATE};
-use std::net::TcpListener;
+use crate::kit::inside::{engine, serve};
 use std::path::PathBuf;
 use std::sync::Arc;
 use tally_core::Instant;
-use tally_engine::{Clock, Engine, SystemClock};
-use tally_feeds::outside::Outside;
-use tally_store::Store;
-use tally_web::{App, Config, Drawer, Proxies};
+use tally_engine::{Clock, SystemClock};
 
 /// Ends whichever task of an engine asks for the time while a file is there; each file ends one.
 struct Fate(PathBuf);
@@ -27,14 +24,7 @@ impl Clock for Fate {
 #[ignore = "the hostile corner runs it as a program"]
 async fn run() {
     let told = |name: &str| std::env::var(name).unwrap();
-    let store = Store::open(&told(DATABASE), 4).unwrap();
-    let engine = Engine::new(store, Arc::new(Drawer), Arc::new(Fate(told(FATE).into())));
-    let listener = TcpListener::bind(told(AT)).unwrap();
-    let config = Config {
-        base_url: format!("http://{}", told(AT)),
-        feed_rate: 1_000,
-        outside: Outside { allow_private: false },
-        proxies: Proxies::default(),
-    };
-    tally_web::run(listener, App::new(engine, config, &[0; 64])).unwrap().await.unwrap();
+    tracing_subscriber::fmt().with_ansi(false).with_writer(std::io::stderr).init();
+    let engine = engine(&told(DATABASE), Arc::new(Fate(told(FATE).into())));
+    serve(engine, &told(AT)).await.unwrap();
 }

@@ -169,8 +169,8 @@ async fn lines_from_before_are_known_by_their_feed_after_the_migration() {
     assert_eq!(kept, keys);
 }
 
-async fn one_channel(store: &Store) -> ChannelId {
-    let settings = Settings {
+fn settings() -> Settings {
+    Settings {
         currency: Currency::parse("GBP").unwrap(),
         calendar: Calendar {
             zone: chrono_tz::Tz::Europe__London,
@@ -178,8 +178,39 @@ async fn one_channel(store: &Store) -> ChannelId {
             day_start: chrono::NaiveTime::MIN,
         },
         weights: Weights::default(),
-    };
-    store.create_channel("Halt".into(), settings, "odile".into(), "x".into()).await.unwrap()
+    }
+}
+
+async fn one_channel(store: &Store) -> ChannelId {
+    store.create_first_channel("Halt".into(), settings(), "odile".into(), "x".into()).await.unwrap()
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn of_many_who_make_the_first_channel_at_once_one_does() {
+    let (database, _store) = store().await;
+    let store = Store::open(&database.url, 16).unwrap();
+    let tries = (0..16).map(|number| {
+        let store = store.clone();
+        tokio::spawn(async move {
+            store.create_first_channel("Halt".into(), settings(), format!("owner {number}"), "x".into()).await
+        })
+    });
+    let mut made = 0;
+    for one in futures_util::future::join_all(tries).await {
+        match one.unwrap() {
+            Ok(_) => made += 1,
+            Err(StoreError::Taken) => {}
+            Err(error) => panic!("{error}"),
+        }
+    }
+    assert_eq!(made, 1);
+    // A lock that somebody keeps is waited for, and not gone without.
+    let (database, store) = self::store().await;
+    let mut other = database.connect();
+    sql_query("SELECT GET_LOCK(CONCAT(DATABASE(), ' owners'), 0)").execute(&mut other).unwrap();
+    let refused = store.create_first_channel("Halt".into(), settings(), "odile".into(), "x".into()).await;
+    assert!(matches!(refused, Err(StoreError::Away(_))), "{refused:?}");
+    assert!(!store.has_owner().await.unwrap());
 }
 
 #[tokio::test(flavor = "multi_thread")]

@@ -3,11 +3,15 @@
 use super::behind_a_proxy;
 use crate::kit::db::Database;
 use crate::kit::hostile::{Raw, post};
+use crate::kit::inside::{self, Stepping};
 use crate::kit::owner::Owner;
 use crate::kit::program::{Program, ready};
 use crate::kit::sender::{Sender, tip};
+use diesel::connection::SimpleConnection;
 use serde_json::json;
+use std::sync::Arc;
 use tally_core::ids::ChannelId;
+use tally_engine::Clock;
 use tally_store::Store;
 
 #[tokio::test(flavor = "multi_thread")]
@@ -88,6 +92,23 @@ async fn signing_out_and_a_new_password_end_every_session() {
 }
 
 #[tokio::test(flavor = "multi_thread")]
+async fn a_session_ends_after_thirty_days_whatever_the_browser_keeps() {
+    let database = Database::new();
+    let mut program = Program::start(&database.url);
+    program.stop();
+    let clock = Arc::new(Stepping::default());
+    let engine = inside::engine(&database.url, Arc::clone(&clock) as Arc<dyn Clock>);
+    let server = tokio::spawn(inside::serve(engine, &program.base));
+    ready(&program.base).await;
+    let owner = Owner::of(&program).await;
+    for (days, status) in [(0, 200), (29, 200), (31, 303)] {
+        clock.set(days * 86_400);
+        assert_eq!(owner.get("/account").await.status(), status, "after {days} days");
+    }
+    server.abort();
+}
+
+#[tokio::test(flavor = "multi_thread")]
 async fn behind_a_trusted_proxy_one_guesser_locks_nobody_else_out() {
     let database = Database::new();
     let program = behind_a_proxy(&database);
@@ -124,10 +145,15 @@ async fn another_owners_widget_is_out_of_reach() {
     let mut program = Program::start(&database.url);
     let owner = Owner::of(&program).await;
     owner.done("/widgets/1/edit", &[("key", "target"), ("text", "999")]).await;
-    let store = Store::open(&database.url, 2).unwrap();
-    let settings = store.channel(ChannelId(1)).await.unwrap().settings;
     let hash = tally_web::passwords::hash("a password of mine".into()).await.unwrap();
-    store.create_channel("Elsewhere".into(), settings, "bram".into(), hash).await.unwrap();
+    let mut conn = database.connect();
+    for another in [
+        "INSERT INTO channels (id, name, zone, currency, day_start_minute, week_start, weights) \
+         SELECT 2, 'Elsewhere', zone, currency, day_start_minute, week_start, weights FROM channels WHERE id = 1",
+        &format!("INSERT INTO users (channel_id, name, password_hash) VALUES (2, 'bram', '{hash}')"),
+    ] {
+        conn.batch_execute(another).unwrap();
+    }
     let other = Owner::named(&program.base, "bram", "a password of mine").await;
     for deed in ["take-back", "put-on-air", "discard", "archive", "restore", "duplicate", "readdress"] {
         assert_eq!(other.post(&format!("/widgets/1/{deed}"), &[]).await.status(), 404, "{deed}");

@@ -1,6 +1,7 @@
 //! Clients that mean no good: they leave, they send half, they lie about lengths. And machines that fail:
 //! a line that is slow or cut, a program whose channels' tasks end.
 
+use std::fs::File;
 use std::io::{Read, Write};
 use std::net::{Shutdown, TcpListener, TcpStream};
 use std::path::PathBuf;
@@ -113,7 +114,7 @@ pub const FATE: &str = "TALLY_MORTAL_FATE";
 pub struct Mortal {
     fate: PathBuf,
     child: Child,
-    _folder: TempDir,
+    folder: TempDir,
 }
 
 impl Mortal {
@@ -123,13 +124,14 @@ impl Mortal {
         let fate = folder.path().join("fate");
         let child = Command::new(std::env::current_exe().unwrap())
             .args(["mortal::run", "--exact", "--ignored"])
-            .env(AT, base.trim_start_matches("http://"))
+            .env(AT, base)
             .env(DATABASE, database)
             .env(FATE, &fate)
             .stdout(Stdio::null())
+            .stderr(File::create(folder.path().join("log")).unwrap())
             .spawn()
             .unwrap();
-        Self { fate, child, _folder: folder }
+        Self { fate, child, folder }
     }
 
     /// Ends the next task that asks for the time.
@@ -140,6 +142,11 @@ impl Mortal {
     /// Whether the last strike has hit.
     pub fn is_struck(&self) -> bool {
         !self.fate.exists()
+    }
+
+    /// What it has written to its log.
+    pub fn log(&self) -> String {
+        std::fs::read_to_string(self.folder.path().join("log")).unwrap()
     }
 
     /// The most memory that it has ever held, in MiB.

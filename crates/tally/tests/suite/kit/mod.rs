@@ -5,6 +5,7 @@ pub mod bench;
 pub mod browser;
 pub mod db;
 pub mod hostile;
+pub mod inside;
 pub mod owner;
 pub mod page;
 pub mod program;
