@@ -1,11 +1,11 @@
 //! The acts done on one widget, any of which can be taken back, in any order.
 
-use crate::Instant;
-use crate::calendar::Calendar;
 use crate::entry::{Act, Body, Entry};
 use crate::explain::{Effect, MOST_LINES, SlipLine};
 use crate::ids::Seq;
 use crate::sentence::instant_words;
+use crate::time::Instant;
+use crate::time::calendar::Calendar;
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeSet;
 

@@ -1,7 +1,7 @@
 //! What is said in chat. It is heard and forgotten after a while: chat is no part of the record.
 
-use crate::Instant;
 use crate::ids::FeedId;
+use crate::time::Instant;
 use std::collections::VecDeque;
 
 /// How many lines are remembered.

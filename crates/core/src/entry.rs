@@ -1,10 +1,10 @@
 //! The lines of the ledger.
 
-use crate::Instant;
 use crate::book::rates::Table;
 use crate::book::shows::ShowAct;
 use crate::happening::Happening;
 use crate::ids::{FeedId, Seq, WidgetId};
+use crate::time::Instant;
 use crate::widgets::countdown::CountdownAct;
 use crate::widgets::counter::CounterAct;
 use crate::widgets::goal::GoalAct;

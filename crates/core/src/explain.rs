@@ -1,12 +1,12 @@
 //! The answer to "why does it say that?".
 
 use crate::book::instant;
-use crate::calendar::Calendar;
 use crate::count::{Count, Reason, Verdict};
 use crate::happening::Kind;
 use crate::ids::Seq;
 use crate::measure::Adding;
 use crate::sentence::instant_words;
+use crate::time::calendar::Calendar;
 use crate::widgets::Scope;
 
 /// How many lines a slip carries at most.
@@ -60,7 +60,7 @@ pub fn span_words(count: &Count, scope: &Scope<'_>) -> String {
     let first = letters.next().map(|first| first.to_uppercase().to_string()).unwrap_or_default();
     let words = format!("{first}{}", letters.as_str());
     match (span.from, count.ends(span)) {
-        _ if span == crate::calendar::Span::NEVER => format!("{words}: there has been no show yet"),
+        _ if span == crate::time::calendar::Span::NEVER => format!("{words}: there has been no show yet"),
         (Some(from), Some(to)) => format!("{words}: from {} until {}, {}", bound(from), bound(to), calendar.zone),
         (Some(from), None) => format!("{words}: since {}, {}", bound(from), calendar.zone),
         (None, Some(to)) => format!("{words}, until {}, {}", bound(to), calendar.zone),
@@ -112,8 +112,8 @@ pub fn terms_and_lines(count: &Count, scope: &Scope<'_>) -> (Vec<(String, String
             effect,
         })
     };
-    let after = crate::calendar::Span { from: span.to, to: None };
-    let before = crate::calendar::Span { from: None, to: span.from };
+    let after = crate::time::calendar::Span { from: span.to, to: None };
+    let before = crate::time::calendar::Span { from: None, to: span.from };
     let mut lines: Vec<SlipLine> = Vec::new();
     if span.to.is_some() {
         lines.extend(book.facts(after, count.kinds()).filter_map(line).take(NEAR));

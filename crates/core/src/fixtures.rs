@@ -1,8 +1,6 @@
 //! What the unit tests share.
 
-use crate::Instant;
 use crate::book::Book;
-use crate::calendar::Calendar;
 use crate::channel::Channel;
 use crate::chat::{Chat, ChatLine};
 use crate::count::Tallies;
@@ -12,6 +10,8 @@ use crate::language::Language;
 use crate::measure::Weights;
 use crate::money::Currency;
 use crate::portraits::Portraits;
+use crate::time::Instant;
+use crate::time::calendar::Calendar;
 use crate::widgets::{Scope, Settings};
 use chrono::NaiveTime;
 use std::collections::BTreeMap;

@@ -4,10 +4,9 @@
 //! Forms follow the Unicode CLDR, release 45: decimal and grouping signs, the place of the currency
 //! sign, least digits for grouping, and cardinal plural rules.
 
-use crate::Instant;
-use crate::instants::after;
 use crate::measure::Unit;
 use crate::money::{Currency, Money};
+use crate::time::{Instant, after};
 use chrono::TimeDelta;
 use serde::{Deserialize, Serialize};
 

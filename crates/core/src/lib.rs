@@ -13,7 +13,6 @@
 
 pub mod act_log;
 pub mod book;
-pub mod calendar;
 pub mod channel;
 pub mod chat;
 pub mod conversion;
@@ -24,7 +23,6 @@ pub mod explain;
 mod fixtures;
 pub mod happening;
 pub mod ids;
-pub mod instants;
 pub mod language;
 pub mod look;
 pub mod measure;
@@ -34,8 +32,6 @@ pub mod sentence;
 pub mod telling;
 pub mod template;
 pub mod text;
+pub mod time;
 pub mod view;
 pub mod widgets;
-
-/// An instant: UTC with microseconds.
-pub type Instant = chrono::DateTime<chrono::Utc>;

@@ -1,9 +1,9 @@
 //! What can be counted, and how much one happening adds to it.
 
-use crate::Instant;
 use crate::book::{Fact, What};
 use crate::happening::{Kind, Tier};
 use crate::money::{Currency, Money, group};
+use crate::time::Instant;
 use serde::{Deserialize, Serialize};
 
 /// What a widget counts.
@@ -351,7 +351,7 @@ mod tests {
         }
         let sum = |measure: Measure| -> i64 {
             let kinds = measure.kinds().iter().fold(0, |bits, kind| bits | kind.bit());
-            book.facts(crate::calendar::Span::ALL, kinds)
+            book.facts(crate::time::calendar::Span::ALL, kinds)
                 .filter_map(|fact| match measure.worth(fact, &settings.weights) {
                     Worth::Adds(amount) => Some(amount),
                     _ => None,

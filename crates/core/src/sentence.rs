@@ -1,9 +1,9 @@
 //! A widget's data part as a sentence whose parts can be edited in place.
 
-use crate::calendar::Calendar;
 use crate::measure::Unit;
 use crate::money::{self, Currency, Money, MoneyError};
 use crate::text;
+use crate::time::calendar::Calendar;
 use chrono::{NaiveDate, NaiveDateTime, TimeDelta};
 use std::borrow::Cow;
 
@@ -329,7 +329,7 @@ pub fn moment_words(moment: NaiveDateTime) -> String {
 
 /// An instant in the channel's local time: `24 Nov, 19:30`.
 #[must_use]
-pub fn instant_words(calendar: &Calendar, at: crate::Instant) -> String {
+pub fn instant_words(calendar: &Calendar, at: crate::time::Instant) -> String {
     calendar.local(at).format("%-d %b, %H:%M").to_string()
 }
 

@@ -7,12 +7,12 @@ mod common;
 use chrono::TimeDelta;
 use common::settings;
 use std::collections::BTreeSet;
-use tally_core::Instant;
 use tally_core::channel::{Channel, Correcting};
 use tally_core::entry::{Body, Draft, Entry, Origin};
 use tally_core::happening::{Actor, Happening, Tier};
 use tally_core::ids::{Seq, WidgetId};
 use tally_core::money::{Currency, Money};
+use tally_core::time::Instant;
 use tally_core::widgets::{Definition, Piece, Settings};
 
 fn at(text: &str) -> Instant {

@@ -1,7 +1,7 @@
 //! The one place where the time is asked.
 
 use chrono::{SubsecRound, Utc};
-use tally_core::Instant;
+use tally_core::time::Instant;
 
 /// Tells the time.
 pub trait Clock: Send + Sync + 'static {

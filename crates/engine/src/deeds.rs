@@ -5,13 +5,13 @@ use crate::error::EngineError;
 use crate::orders::{Deed, Pressed};
 use chrono::NaiveDate;
 use std::collections::BTreeMap;
-use tally_core::Instant;
 use tally_core::book::rates::Table;
 use tally_core::book::shows::ShowAct;
 use tally_core::channel::{Channel, Correcting, Press};
 use tally_core::entry::{Body, Entry, Origin};
 use tally_core::happening::Happening;
 use tally_core::ids::{FeedId, Seq};
+use tally_core::time::Instant;
 use tally_core::widgets::{Action, Refusal};
 use tally_store::rows::{Namespace, origin_key};
 

@@ -1,11 +1,11 @@
 //! How views become what pages get. The engine knows when, the web crate knows how.
 
 use bytestring::ByteString;
-use tally_core::Instant;
 use tally_core::channel::RollLine;
 use tally_core::chat::ChatLine;
 use tally_core::ids::{Seq, WidgetId};
 use tally_core::look::Look;
+use tally_core::time::Instant;
 use tally_core::view::View;
 use tally_core::widgets::Lever;
 
@@ -93,7 +93,7 @@ pub struct Pulse<'a> {
     /// The newest line of chat, with the name of its feed.
     pub chat: Option<(&'a str, &'a ChatLine)>,
     /// Local time.
-    pub calendar: tally_core::calendar::Calendar,
+    pub calendar: tally_core::time::calendar::Calendar,
     /// When it was drawn.
     pub now: Instant,
 }

@@ -2,11 +2,11 @@
 
 use crate::EngineError;
 use crate::task::heard::Hearing;
-use tally_core::Instant;
 use tally_core::channel::Channel;
 use tally_core::chat::ChatLine;
 use tally_core::entry::{Body, Draft, Incoming, Origin};
 use tally_core::ids::{FeedId, Seq, WidgetId};
+use tally_core::time::Instant;
 use tally_core::widgets::{Refusal, Setup};
 use tally_store::accounts::ChannelRecord;
 use tally_store::feeds::Feed;

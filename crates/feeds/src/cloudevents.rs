@@ -6,9 +6,9 @@ use chrono::{DateTime, SubsecRound, TimeDelta, Utc};
 use percent_encoding::percent_decode_str;
 use serde_json::{Map, Value};
 use sha2::{Digest, Sha256};
-use tally_core::Instant;
 use tally_core::entry::{Incoming, Origin};
 use tally_core::happening::{Actor, Happening};
+use tally_core::time::Instant;
 
 /// Most events in a batch.
 pub const MOST_EVENTS: usize = 1_000;

@@ -2,7 +2,7 @@
 
 use chrono::{DateTime, SubsecRound, Utc};
 use std::collections::HashMap;
-use tally_core::Instant;
+use tally_core::time::Instant;
 
 /// Most bytes of a line: 8,191 for tags and 512 for the rest, as IRCv3 has it, and some to spare.
 pub const MOST_BYTES: usize = 16 * 1024;

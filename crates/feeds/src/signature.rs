@@ -5,7 +5,7 @@ use base64::Engine;
 use base64::prelude::BASE64_STANDARD;
 use hmac::{Hmac, Mac};
 use sha2::Sha256;
-use tally_core::Instant;
+use tally_core::time::Instant;
 
 /// How far the sender's clock may be off, or its delivery late, in seconds.
 pub const TOLERANCE_SECONDS: u64 = 300;

@@ -7,10 +7,10 @@ use chrono::{DateTime, NaiveDateTime, SubsecRound, TimeDelta, Utc};
 use csv::{ByteRecord, ReaderBuilder, StringRecord, Trim};
 use sha2::{Digest, Sha256};
 use std::collections::{BTreeMap, HashMap};
-use tally_core::Instant;
-use tally_core::calendar::Calendar;
 use tally_core::entry::{Incoming, Origin};
 use tally_core::happening::Kind;
+use tally_core::time::Instant;
+use tally_core::time::calendar::Calendar;
 
 /// Most bytes of a file.
 pub const MOST_BYTES: usize = 96 * 1024 * 1024;

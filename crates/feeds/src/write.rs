@@ -1,10 +1,10 @@
 //! Happenings as CloudEvents again, for exports and copies: what [`crate::cloudevents`] reads.
 
 use serde_json::{Map, Value, json};
-use tally_core::Instant;
 use tally_core::entry::Origin;
 use tally_core::happening::{Actor, Happening};
 use tally_core::money::Money;
+use tally_core::time::Instant;
 
 /// A happening as a CloudEvent in its JSON format.
 #[must_use]

@@ -6,8 +6,8 @@ use diesel::prelude::*;
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 use std::fmt;
-use tally_core::Instant;
 use tally_core::ids::ChannelId;
+use tally_core::time::Instant;
 
 /// A feed with its secrets.
 #[derive(Clone, PartialEq, Eq)]

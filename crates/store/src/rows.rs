@@ -5,9 +5,9 @@ use crate::schema::entries;
 use chrono::DateTime;
 use diesel::prelude::*;
 use sha2::{Digest, Sha256};
-use tally_core::Instant;
 use tally_core::entry::{Draft, Entry, Origin};
 use tally_core::ids::{ChannelId, FeedId, Seq};
+use tally_core::time::Instant;
 
 /// A line of the ledger as it is kept.
 #[derive(Debug, Clone, PartialEq, Eq, Queryable, Selectable, Insertable)]

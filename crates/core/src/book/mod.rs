@@ -14,11 +14,11 @@ pub mod words;
 
 pub use fact::{Adjusted, Coins, Fact, What};
 
-use crate::Instant;
-use crate::calendar::{Calendar, Span};
 use crate::happening::{Happening, Kind};
 use crate::ids::{FeedId, Seq};
 use crate::money::Currency;
+use crate::time::Instant;
+use crate::time::calendar::{Calendar, Span};
 use crate::widgets::Settings;
 use chrono::{DateTime, NaiveDate, Utc};
 use names::{Moved, Names};

@@ -2,9 +2,9 @@
 
 use super::names::{Person, Spelling};
 use super::{Book, Fact, Page, What};
-use crate::calendar::Span;
 use crate::ids::{FeedId, Seq};
 use crate::text::fold;
+use crate::time::calendar::Span;
 use std::cmp::Reverse;
 use std::collections::{BTreeSet, BinaryHeap};
 
@@ -126,10 +126,10 @@ impl Book {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::Instant;
     use crate::fixtures::settings;
     use crate::happening::{Actor, Happening, Kind};
     use crate::money::{Currency, Money};
+    use crate::time::Instant;
     use proptest::prelude::*;
 
     fn book() -> Book {

@@ -1,9 +1,8 @@
 //! Shows: from going on air to going off air.
 
-use crate::Instant;
-use crate::calendar::Span;
 use crate::ids::Seq;
-use crate::instants::after;
+use crate::time::calendar::Span;
+use crate::time::{Instant, after};
 use crate::widgets::Refusal;
 use serde::{Deserialize, Serialize};
 

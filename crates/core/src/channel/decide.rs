@@ -1,7 +1,6 @@
 //! What people ask of a channel, and what it comes to as lines for the ledger. Nothing changes here.
 
 use super::Channel;
-use crate::Instant;
 use crate::book::names::{Person, Supporter};
 use crate::book::rates::Table;
 use crate::book::shows::ShowAct;
@@ -10,6 +9,7 @@ use crate::happening::{Actor, Happening, Tier};
 use crate::ids::{FeedId, Seq, WidgetId};
 use crate::money::{self, Currency, Money};
 use crate::text;
+use crate::time::Instant;
 use crate::widgets::{Action, Refusal};
 use chrono::NaiveDate;
 use std::collections::BTreeMap;

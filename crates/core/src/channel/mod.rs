@@ -6,7 +6,6 @@ mod snapshot;
 pub use decide::{Correcting, Press};
 pub use snapshot::Snapshot;
 
-use crate::Instant;
 use crate::book::Book;
 use crate::chat::{Chat, ChatLine};
 use crate::conversion::Conversion;
@@ -16,6 +15,7 @@ use crate::ids::{FeedId, Seq, WidgetId};
 use crate::language::Language;
 use crate::money::Currency;
 use crate::portraits::Portraits;
+use crate::time::Instant;
 use crate::view::View;
 use crate::widgets::{Piece, Scope, Settings, Setup};
 use serde::{Deserialize, Serialize};

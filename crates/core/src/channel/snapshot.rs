@@ -1,10 +1,10 @@
 //! What is kept of a channel between runs: a shortcut, never the truth.
 
 use super::{Channel, RollLine};
-use crate::Instant;
 use crate::book::{Book, Cover, Fact};
 use crate::ids::{FeedId, Seq, WidgetId};
 use crate::portraits::Portraits;
+use crate::time::Instant;
 use crate::widgets::{Piece, Settings};
 use serde::{Deserialize, Serialize};
 use std::collections::{BTreeMap, VecDeque};

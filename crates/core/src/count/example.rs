@@ -60,10 +60,10 @@ impl Count {
 mod tests {
     use super::*;
     use crate::book::Book;
-    use crate::calendar::{Period, Span};
     use crate::count::{Filter, Verdict};
     use crate::fixtures::settings;
     use crate::ids::Seq;
+    use crate::time::calendar::{Period, Span};
 
     #[test]
     fn an_example_of_what_a_count_takes_is_taken() {

@@ -2,8 +2,8 @@
 
 use super::{Count, Miss, What};
 use crate::book::{Adjusted, Book, Fact, What as Happened, instant};
-use crate::calendar::Span;
 use crate::measure::{Measure, Worth};
+use crate::time::calendar::Span;
 use crate::widgets::Settings;
 
 /// One of the measures that make a sum.

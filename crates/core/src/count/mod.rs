@@ -19,11 +19,11 @@ pub use judge::{Reason, Term, Verdict};
 pub use tallies::Tallies;
 pub use tally::{Ranked, Stand, Tally};
 
-use crate::Instant;
-use crate::calendar::Period;
 use crate::conversion::Conversion;
 use crate::happening::Kind;
 use crate::measure::{Measure, Unit};
+use crate::time::Instant;
+use crate::time::calendar::Period;
 use crate::widgets::Settings;
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;

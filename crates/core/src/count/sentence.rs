@@ -2,11 +2,11 @@
 
 use super::{Count, Filter, What};
 use crate::book::Fact;
-use crate::calendar::Period;
 use crate::happening::Kind;
 use crate::ids::FeedId;
 use crate::measure::Measure;
 use crate::sentence::{EditError, Editor, Part};
+use crate::time::calendar::Period;
 use crate::widgets::{Scope, input};
 use std::collections::BTreeSet;
 
@@ -31,7 +31,7 @@ const GIVING: [(&str, &str); 2] = [("given", "given away"), ("own", "paid for by
 
 /// Levels and statistics that the channel has heard of, with the kind each is of.
 fn heard<'a>(scope: &'a Scope<'_>, kind: Kind) -> BTreeSet<&'a str> {
-    let facts = scope.book.facts(crate::calendar::Span::ALL, kind.bit()).rev().take(2_000);
+    let facts = scope.book.facts(crate::time::calendar::Span::ALL, kind.bit()).rev().take(2_000);
     facts.filter_map(|fact| fact.word()).map(|word| scope.book.words().get(word)).collect()
 }
 
@@ -266,7 +266,7 @@ fn narrow(count: &mut Count, text: &str, scope: &Scope<'_>) -> Result<(), EditEr
     }
     let only = &mut count.only;
     let newest = || {
-        let facts = scope.book.facts(crate::calendar::Span::ALL, u16::MAX).rev();
+        let facts = scope.book.facts(crate::time::calendar::Span::ALL, u16::MAX).rev();
         let names = scope.book.names();
         let name =
             facts.filter_map(Fact::person).find_map(|one| names.get(names.person(one))).map(|one| one.folded.clone());

@@ -3,9 +3,9 @@
 use super::{Count, Tally};
 use crate::book::words::Word;
 use crate::book::{Book, What, instant};
-use crate::calendar::Span;
 use crate::happening::Kind;
 use crate::measure::Measure;
+use crate::time::calendar::Span;
 use crate::widgets::Settings;
 use std::collections::HashMap;
 

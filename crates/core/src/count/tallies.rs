@@ -2,12 +2,12 @@
 //! that is not at hand is counted from the book.
 
 use super::{Count, Ranked, Tally, What};
-use crate::Instant;
 use crate::book::names::Moved;
 use crate::book::{Book, Change, Fact};
-use crate::calendar::{Period, Span};
 use crate::happening::Kind;
 use crate::ids::WidgetId;
+use crate::time::Instant;
+use crate::time::calendar::{Period, Span};
 use crate::widgets::Settings;
 use std::collections::{BTreeSet, HashMap};
 

@@ -3,8 +3,8 @@
 use super::{Count, Keep, Reason, Verdict, What, special};
 use crate::book::names::Person;
 use crate::book::{Book, Fact, What as Happened};
-use crate::calendar::Span;
 use crate::measure::Adding;
+use crate::time::calendar::Span;
 use crate::widgets::Settings;
 use std::cmp::Reverse;
 use std::collections::BTreeMap;

@@ -1,11 +1,10 @@
 //! Which stretch of time a count looks at, and when its figure changes by itself.
 
 use super::{Count, Reason, Verdict, What};
-use crate::Instant;
 use crate::book::shows::Show;
 use crate::book::{Book, Fact, What as Happened, instant};
-use crate::calendar::{Period, Span};
-use crate::instants::{after, before, together};
+use crate::time::calendar::{Period, Span};
+use crate::time::{Instant, after, before, together};
 use crate::widgets::Settings;
 use chrono::TimeDelta;
 

@@ -1,18 +1,17 @@
 //! How entries are told in lines: which kinds, from what size on, in which words, and how a burst
 //! becomes one line.
 
-use crate::Instant;
 use crate::book::Fact;
-use crate::calendar::Period;
 use crate::conversion::Conversion;
 use crate::count::Count;
 use crate::happening::Kind;
-use crate::instants::before;
 use crate::language::{Language, age_changes_at};
 use crate::measure::{Measure, Unit};
 use crate::money::Money;
 use crate::sentence::{EditError, Editor, Part};
 use crate::template::{self, Run, Values};
+use crate::time::calendar::Period;
+use crate::time::{Instant, before};
 use crate::widgets::{SAMPLE_NAMES, Scope, input};
 use fold::{Fold, Folding};
 use serde::{Deserialize, Serialize};

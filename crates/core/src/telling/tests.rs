@@ -1,9 +1,9 @@
 use super::*;
-use crate::calendar::Span;
 use crate::entry::{Body, Entry};
 use crate::fixtures::{World, entry};
 use crate::happening::{Actor, Happening, Tier};
 use crate::money::Currency;
+use crate::time::calendar::Span;
 use chrono::TimeDelta;
 use proptest::prelude::*;
 

@@ -2,7 +2,6 @@
 
 use super::label::{self, Label, LabelView};
 use super::{Family, NoActs, Scope, Settings, input, no_such_part};
-use crate::Instant;
 use crate::conversion::Conversion;
 use crate::count::Count;
 use crate::explain::{Slip, of_several};
@@ -10,6 +9,7 @@ use crate::look::Shape;
 use crate::look::tokens::{PLATE, SIDES, SIGNS, TEXT, TITLED};
 use crate::measure::Measure;
 use crate::sentence::{EditError, Editor, Part, numbered};
+use crate::time::Instant;
 use crate::view::View;
 use serde::{Deserialize, Serialize};
 

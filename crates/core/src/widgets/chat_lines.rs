@@ -3,14 +3,13 @@
 
 use super::event_list::{maybe_length, read_length};
 use super::{Family, NoActs, Scope, Settings, input, no_such_part};
-use crate::Instant;
 use crate::chat::{ChatLine, Role};
 use crate::explain::Slip;
-use crate::instants::after;
 use crate::look::Shape;
 use crate::look::tokens::{ENTERING, LINES, PLATE, TEXT, TITLED};
 use crate::sentence::{EditError, Editor, Part};
 use crate::text::{self, fold};
+use crate::time::{Instant, after};
 use crate::view::View;
 use chrono::TimeDelta;
 use serde::{Deserialize, Serialize};

@@ -1,16 +1,15 @@
 //! Crowd walls: the faces of those who are here, or who have helped.
 
 use super::{Family, NoActs, Scope, Settings, input, no_such_part};
-use crate::Instant;
-use crate::calendar::Period;
 use crate::chat::Role;
 use crate::count::{Count, Keep, Verdict, sentence as counting};
 use crate::explain::{Slip, of_several};
-use crate::instants::{after, before};
 use crate::look::Shape;
 use crate::look::tokens::{EDGE, LINES, PLATE, TEXT, TITLED};
 use crate::measure::Measure;
 use crate::sentence::{EditError, Editor, Part};
+use crate::time::calendar::Period;
+use crate::time::{Instant, after, before};
 use crate::view::View;
 use chrono::TimeDelta;
 use serde::{Deserialize, Serialize};

@@ -19,10 +19,8 @@ pub mod total;
 
 pub use piece::{Definition, Folded, Piece, Setup};
 
-use crate::Instant;
 use crate::book::Book;
 use crate::book::names::Person;
-use crate::calendar::{Calendar, Span};
 use crate::chat::Chat;
 use crate::conversion::Conversion;
 use crate::count::{Count, Ranked, Tallies, Tally};
@@ -37,6 +35,8 @@ use crate::portraits::Portraits;
 use crate::sentence::{EditError, Input, Part};
 use crate::telling::Telling;
 use crate::template::Hand;
+use crate::time::Instant;
+use crate::time::calendar::{Calendar, Span};
 use crate::view::View;
 use serde::de::DeserializeOwned;
 use serde::{Deserialize, Serialize};

@@ -12,7 +12,6 @@ use super::leaderboard::Leaderboard;
 use super::ticker::Ticker;
 use super::total::Total;
 use super::{Action, Family, Hint, Lever, Refusal, Scope, Settings};
-use crate::Instant;
 use crate::conversion::Conversion;
 use crate::count::Count;
 use crate::entry::{Act, Entry};
@@ -21,6 +20,7 @@ use crate::ids::Seq;
 use crate::look::{Look, Shape};
 use crate::sentence::{EditError, Part};
 use crate::telling::Telling;
+use crate::time::Instant;
 use crate::view::View;
 use serde::{Deserialize, Serialize};
 

@@ -234,7 +234,7 @@ impl Start {
     ///
     /// # Errors
     /// A part does not take its value, which a test rules out for a fresh channel.
-    pub fn piece(&self, settings: &Settings, now: crate::Instant) -> Result<Option<Piece>, EditError> {
+    pub fn piece(&self, settings: &Settings, now: crate::time::Instant) -> Result<Option<Piece>, EditError> {
         let Some(definition) = Definition::standard(self.family, settings) else { return Ok(None) };
         let (mut piece, nothing) = (definition.unfolded(), Channel::new(settings.clone(), []));
         // A look is tried on as it is shipped, so it comes first.

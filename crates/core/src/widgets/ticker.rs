@@ -2,8 +2,6 @@
 
 use super::event_list::{maybe_length, read_length};
 use super::{Family, NoActs, Scope, Settings, input, no_such_part};
-use crate::Instant;
-use crate::calendar::Period;
 use crate::conversion::Conversion;
 use crate::count::{Count, sentence as counting};
 use crate::explain::{Slip, of_several};
@@ -14,6 +12,8 @@ use crate::sentence::{EditError, Editor, Part};
 use crate::telling::{Line, Telling, Told};
 use crate::template::{self, Run};
 use crate::text;
+use crate::time::Instant;
+use crate::time::calendar::Period;
 use crate::view::View;
 use serde::{Deserialize, Serialize};
 

@@ -1,8 +1,6 @@
 //! Totals: one figure or several side by side, counted live on top of a starting amount.
 
 use super::{Family, NoActs, Scope, Settings, input, no_such_part};
-use crate::Instant;
-use crate::calendar::Period;
 use crate::conversion::Conversion;
 use crate::count::{Count, sentence as counting};
 use crate::explain::{Slip, span_words, terms_and_lines};
@@ -10,6 +8,8 @@ use crate::look::Shape;
 use crate::look::tokens::{LINES, PLATE, SIDES, TEXT, TITLED};
 use crate::measure::{Measure, Unit};
 use crate::sentence::{EditError, Editor, Part, numbered};
+use crate::time::Instant;
+use crate::time::calendar::Period;
 use crate::view::View;
 use serde::{Deserialize, Serialize};
 

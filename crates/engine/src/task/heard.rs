@@ -3,9 +3,9 @@
 use crate::draw::Heard;
 use crate::orders::Report;
 use std::collections::{BTreeMap, VecDeque};
-use tally_core::Instant;
 use tally_core::happening::Happening;
 use tally_core::ids::FeedId;
+use tally_core::time::Instant;
 use tally_store::feeds::Feed;
 
 /// How many rehearsed happenings are remembered.

@@ -88,7 +88,7 @@ impl Task {
     }
 }
 
-fn enter(channel: &mut Channel, event: Incoming, feed: FeedId, now: tally_core::Instant) -> Entry {
+fn enter(channel: &mut Channel, event: Incoming, feed: FeedId, now: tally_core::time::Instant) -> Entry {
     let entry = event.draft(feed, now).at(channel.last_seq().next());
     channel.apply(&entry);
     entry

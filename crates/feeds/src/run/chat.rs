@@ -178,7 +178,7 @@ async fn say(write: &mut (impl AsyncWrite + Unpin), text: &str) -> Result<(), St
 }
 
 /// What somebody said in our room.
-fn said(message: &Message<'_>, chat: &Chat, now: tally_core::Instant) -> Option<ChatLine> {
+fn said(message: &Message<'_>, chat: &Chat, now: tally_core::time::Instant) -> Option<ChatLine> {
     let [room, text] = message.params[..] else { return None };
     if message.command != "PRIVMSG" || !room.eq_ignore_ascii_case(&chat.room) {
         return None;

@@ -3,7 +3,6 @@
 use crate::report::{Report, median};
 use chrono::TimeDelta;
 use std::time::Instant;
-use tally_core::calendar::{Calendar, Period};
 use tally_core::channel::Channel;
 use tally_core::count::Count;
 use tally_core::entry::{Body, Entry, Origin};
@@ -11,6 +10,7 @@ use tally_core::happening::{Actor, Happening, Tier};
 use tally_core::ids::{FeedId, Seq, WidgetId};
 use tally_core::measure::{Measure, Weights};
 use tally_core::money::{Currency, Money};
+use tally_core::time::calendar::{Calendar, Period};
 use tally_core::widgets::goal::{Aim, Goal};
 use tally_core::widgets::starts::STARTS;
 use tally_core::widgets::{Definition, Settings};
@@ -83,7 +83,7 @@ pub fn happening(number: u64) -> Happening {
 }
 
 /// A year of entries, this many, ending at `end`.
-pub fn entries(count: u64, end: tally_core::Instant) -> impl Iterator<Item = Entry> {
+pub fn entries(count: u64, end: tally_core::time::Instant) -> impl Iterator<Item = Entry> {
     let step = TimeDelta::microseconds(365 * 86_400_000_000 / i64::try_from(count).unwrap());
     (1..=count).map(move |number| {
         let at = end - step * i32::try_from(count - number).unwrap();
@@ -100,7 +100,7 @@ pub fn entries(count: u64, end: tally_core::Instant) -> impl Iterator<Item = Ent
 
 /// Nanoseconds an event, after so many, and how many widgets one touches.
 fn costs(before: u64) -> (f64, f64) {
-    let end: tally_core::Instant = "2026-11-24T19:00:00Z".parse().unwrap();
+    let end: tally_core::time::Instant = "2026-11-24T19:00:00Z".parse().unwrap();
     let mut channel = channel();
     for entry in entries(before, end) {
         channel.apply(&entry);
@@ -121,7 +121,7 @@ fn costs(before: u64) -> (f64, f64) {
 
 /// Widget updates a second over a whole record, a year long, from its first entry on.
 fn whole() -> (f64, f64) {
-    let end: tally_core::Instant = "2026-11-24T19:00:00Z".parse().unwrap();
+    let end: tally_core::time::Instant = "2026-11-24T19:00:00Z".parse().unwrap();
     let mut channel = channel();
     channel.turn(end);
     let record: Vec<Entry> = entries(LONG, end).collect();

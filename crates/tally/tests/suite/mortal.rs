@@ -5,7 +5,7 @@ use crate::kit::hostile::{AT, DATABASE, FATE};
 use crate::kit::inside::{engine, serve};
 use std::path::PathBuf;
 use std::sync::Arc;
-use tally_core::Instant;
+use tally_core::time::Instant;
 use tally_engine::{Clock, SystemClock};
 
 /// Ends whichever task of an engine asks for the time while a file is there; each file ends one.

@@ -1,12 +1,12 @@
 //! Will this work when I go live?
 
 use crate::draw::{Lamp, since};
-use tally_core::Instant;
-use tally_core::calendar::Period;
 use tally_core::channel::Channel;
 use tally_core::count::Count;
 use tally_core::happening::Kind;
 use tally_core::ids::{FeedId, WidgetId};
+use tally_core::time::Instant;
+use tally_core::time::calendar::Period;
 use tally_engine::{Heard, Hearing};
 use tally_store::feeds::{Feed, Wiring};
 
@@ -93,7 +93,7 @@ pub fn can_bring(feed: &Feed, count: &Count) -> bool {
     count.kinds() & brings != 0
 }
 
-fn at_words(calendar: &tally_core::calendar::Calendar, at: Instant, now: Instant) -> String {
+fn at_words(calendar: &tally_core::time::calendar::Calendar, at: Instant, now: Instant) -> String {
     let words = since(calendar, at, now);
     if words.contains(',') { format!("on {words}") } else { format!("at {words}") }
 }

@@ -11,14 +11,14 @@ use actix_web::{HttpResponse, web};
 use askama::Template;
 use chrono::NaiveDateTime;
 use serde::Deserialize;
-use tally_core::Instant;
 use tally_core::book::shows::{Show, ShowAct};
-use tally_core::calendar::{Calendar, Span};
 use tally_core::channel::Channel;
 use tally_core::count::Count;
 use tally_core::ids::Seq;
 use tally_core::measure::Measure;
 use tally_core::sentence::digits;
+use tally_core::time::Instant;
+use tally_core::time::calendar::{Calendar, Span};
 use tally_engine::EngineError;
 
 /// How many shows stand in the room.
@@ -47,7 +47,7 @@ fn row(channel: &Channel, show: &Show, now: Instant) -> Row {
     let (settings, book) = (channel.settings(), channel.book());
     let calendar: &Calendar = &settings.calendar;
     let figure = |measure| {
-        let count = Count::of(measure, tally_core::calendar::Period::AllTime);
+        let count = Count::of(measure, tally_core::time::calendar::Period::AllTime);
         let tally = count.recount(Span { from: Some(show.from), to: show.to }, book, settings);
         count.unit(settings).show(tally.value())
     };

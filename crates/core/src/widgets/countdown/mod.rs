@@ -12,15 +12,14 @@ mod tests;
 pub use run::{Phase, Run};
 
 use super::{Action, Family, Lever, Refusal, Scope, Settings};
-use crate::Instant;
 use crate::act_log::{ActLog, Deed};
 use crate::entry::{Act, Entry};
 use crate::explain::Slip;
 use crate::ids::Seq;
-use crate::instants::{after, together};
 use crate::look::Shape;
 use crate::look::tokens::{PLATE, TEXT, TITLED};
 use crate::sentence::{EditError, MOST_SECONDS, Part, digits, instant_words};
+use crate::time::{Instant, after, together};
 use crate::view::View;
 use chrono::TimeDelta;
 use serde::{Deserialize, Serialize};

@@ -1,8 +1,7 @@
 //! One run of a clock, from reset to reset.
 
 use super::CountdownAct;
-use crate::Instant;
-use crate::instants::{after, less, together};
+use crate::time::{Instant, after, less, together};
 use chrono::TimeDelta;
 use serde::{Deserialize, Serialize};
 

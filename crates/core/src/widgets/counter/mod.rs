@@ -8,9 +8,7 @@ mod sentence;
 mod tests;
 
 use super::{Action, Family, Lever, Refusal, Scope, Settings};
-use crate::Instant;
 use crate::act_log::ActLog;
-use crate::calendar::Period;
 use crate::entry::{Act, Entry};
 use crate::explain::Slip;
 use crate::ids::Seq;
@@ -19,6 +17,8 @@ use crate::look::Shape;
 use crate::look::tokens::{PLATE, TEXT, TITLED};
 use crate::measure::Unit;
 use crate::sentence::{EditError, MOST_NUMBER, Part, instant_words};
+use crate::time::Instant;
+use crate::time::calendar::Period;
 use crate::view::View;
 use serde::{Deserialize, Serialize};
 

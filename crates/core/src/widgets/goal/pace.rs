@@ -1,13 +1,12 @@
 //! Whether a goal will be reached in time.
 
 use super::Aim;
-use crate::Instant;
 use crate::book::instant;
-use crate::calendar::Span;
 use crate::count::{Count, Verdict, What};
-use crate::instants::before;
 use crate::measure::Unit;
 use crate::sentence::instant_words;
+use crate::time::calendar::Span;
+use crate::time::{Instant, before};
 use crate::widgets::Scope;
 use chrono::TimeDelta;
 

@@ -1,10 +1,10 @@
 //! Targets that suit the channel: from what its own earlier periods came to.
 
 use super::Aim;
-use crate::calendar::{Period, Span};
 use crate::conversion::rounded;
 use crate::count::Count;
-use crate::instants::before;
+use crate::time::before;
+use crate::time::calendar::{Period, Span};
 use crate::widgets::{Hint, Scope};
 use chrono::TimeDelta;
 

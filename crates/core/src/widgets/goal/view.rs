@@ -2,11 +2,11 @@
 
 use super::pace::pace;
 use super::{Aim, Arrange, Beside, Goal, Rung, State, Then};
-use crate::Instant;
 use crate::book::instant;
 use crate::count::{Count, Tally};
 use crate::explain::{Slip, span_words, terms_and_lines};
 use crate::measure::Unit;
+use crate::time::Instant;
 use crate::widgets::Scope;
 use serde::Serialize;
 

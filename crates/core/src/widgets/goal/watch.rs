@@ -2,7 +2,7 @@
 //! a minute, or somebody armed it again.
 
 use super::GoalView;
-use crate::Instant;
+use crate::time::Instant;
 use chrono::TimeDelta;
 use std::collections::BTreeMap;
 

@@ -7,9 +7,7 @@ mod tests;
 pub(in crate::widgets) use sentence::{edit, parts};
 
 use super::{Family, NoActs, Scope, Settings};
-use crate::Instant;
 use crate::book::{Fact, instant};
-use crate::calendar::Period;
 use crate::conversion::Conversion;
 use crate::count::{Count, Keep, Verdict, What};
 use crate::explain::{Slip, span_words, terms_and_lines};
@@ -22,6 +20,8 @@ use crate::measure::{Measure, Unit};
 use crate::sentence::{EditError, Part};
 use crate::telling::{Telling, fact_values};
 use crate::template::{self, Run, Values};
+use crate::time::Instant;
+use crate::time::calendar::Period;
 use crate::view::View;
 use serde::{Deserialize, Serialize};
 

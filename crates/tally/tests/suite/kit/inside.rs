@@ -3,7 +3,7 @@
 use std::net::TcpListener;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicI64, Ordering};
-use tally_core::Instant;
+use tally_core::time::Instant;
 use tally_engine::{Clock, Engine, SystemClock};
 use tally_feeds::outside::Outside;
 use tally_store::Store;

@@ -151,7 +151,7 @@ async fn look(app: &App, owner: &Owner, id: WidgetId, apart: bool) -> Result<Loo
 fn with_rehearsals(mut slip: Slip, counts: &[Count], hearing: &Hearing, scope: &Scope<'_>) -> Slip {
     let kinds = counts.iter().fold(0, |kinds, count| kinds | count.kinds());
     let rehearsed = hearing.rehearsals().filter(|(_, one)| one.kind().bit() & kinds != 0);
-    let line = |(at, happening): &(tally_core::Instant, Happening)| SlipLine {
+    let line = |(at, happening): &(tally_core::time::Instant, Happening)| SlipLine {
         seq: Seq(0),
         when: instant_words(&scope.settings.calendar, *at),
         words: happening.words(),

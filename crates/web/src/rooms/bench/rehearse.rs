@@ -44,7 +44,7 @@ fn feed_for(
     hearing: &tally_engine::Hearing,
     count: &Count,
     feeds: &[Feed],
-    now: tally_core::Instant,
+    now: tally_core::time::Instant,
 ) -> (FeedId, Station) {
     let wanted =
         |feed: &&Feed| !feed.removed && can_bring(feed, count) && count.only.feed.is_none_or(|only| only.0 == feed.id);
@@ -145,7 +145,7 @@ fn happenings(act: &str, count: &Count, settings: &Settings) -> Vec<Happening> {
 }
 
 /// A line of chat for an act.
-fn said(act: &str, now: tally_core::Instant) -> ChatLine {
+fn said(act: &str, now: tally_core::time::Instant) -> ChatLine {
     let name = hard_name(act).unwrap_or_else(|| "semaphore_sue".into());
     let text = match act {
         "long" => "that whistle made my cat jump ".repeat(12).trim_end().to_owned(),
@@ -239,7 +239,7 @@ pub async fn press(
 }
 
 /// Writes happenings as senders do, and reads them by the contract.
-fn sent(made: &[Happening], now: tally_core::Instant) -> Result<Result<Vec<Incoming>, String>, WebError> {
+fn sent(made: &[Happening], now: tally_core::time::Instant) -> Result<Result<Vec<Incoming>, String>, WebError> {
     let mut events = Vec::with_capacity(made.len());
     for happening in made {
         let origin = Origin { source: "rehearsal".into(), id: tokens::token(&mut rand::rng()) };

@@ -16,11 +16,11 @@ use futures_util::{StreamExt, TryStreamExt, stream};
 use std::collections::{BTreeMap, HashMap, HashSet};
 use std::ops::ControlFlow;
 use std::sync::{Arc, Mutex, PoisonError};
-use tally_core::calendar::Calendar;
 use tally_core::entry::{Incoming, Origin};
 use tally_core::happening::Kind;
 use tally_core::ids::{ChannelId, FeedId};
 use tally_core::money::{Currency, group};
+use tally_core::time::calendar::Calendar;
 use tally_feeds::rates;
 use tally_feeds::table::{self, Field, Look, Matching};
 use tally_store::feeds::{FeedChange, Wiring};
@@ -217,7 +217,7 @@ fn each_line(
     upload: &Upload,
     form: &Form,
     calendar: &Calendar,
-    now: tally_core::Instant,
+    now: tally_core::time::Instant,
     mut take: impl FnMut(table::Row) -> ControlFlow<()>,
 ) -> Result<(), String> {
     // Whoever stops early does so because nobody waits for the rest.
@@ -232,7 +232,7 @@ fn each_line(
     Ok(())
 }
 
-fn read(upload: &Upload, form: &Form, calendar: &Calendar, now: tally_core::Instant) -> Result<Read, String> {
+fn read(upload: &Upload, form: &Form, calendar: &Calendar, now: tally_core::time::Instant) -> Result<Read, String> {
     let mut read = Read::default();
     each_line(upload, form, calendar, now, |(line, row)| {
         match row {
@@ -254,7 +254,7 @@ fn read_batches(
     upload: &Upload,
     form: &Form,
     calendar: &Calendar,
-    now: tally_core::Instant,
+    now: tally_core::time::Instant,
     batches: &mpsc::Sender<Vec<Incoming>>,
 ) -> Result<(), String> {
     let mut batch = Vec::with_capacity(BATCH);

@@ -75,7 +75,7 @@ fn words(wiring: &Wiring) -> (&'static str, String) {
     }
 }
 
-fn newest(channel: &Channel, feed: &Feed, now: tally_core::Instant) -> Vec<(String, String)> {
+fn newest(channel: &Channel, feed: &Feed, now: tally_core::time::Instant) -> Vec<(String, String)> {
     let calendar = &channel.settings().calendar;
     let id = FeedId(feed.id);
     match feed.wiring {
@@ -110,7 +110,7 @@ fn newest(channel: &Channel, feed: &Feed, now: tally_core::Instant) -> Vec<(Stri
     }
 }
 
-fn row(channel: &Channel, hearing: &Hearing, feed: Feed, url: String, now: tally_core::Instant) -> Row {
+fn row(channel: &Channel, hearing: &Hearing, feed: Feed, url: String, now: tally_core::time::Instant) -> Row {
     let calendar = &channel.settings().calendar;
     let heard = hearing.of(&feed, channel.pulse(FeedId(feed.id)));
     let (kind, mut wired) = words(&feed.wiring);

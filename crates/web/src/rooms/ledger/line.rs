@@ -102,7 +102,7 @@ fn whose(book: &Book, fact: &Fact) -> Option<Whose> {
     })
 }
 
-fn opened(channel: &Channel, line: Line, entry: &Entry, now: tally_core::Instant) -> Open {
+fn opened(channel: &Channel, line: Line, entry: &Entry, now: tally_core::time::Instant) -> Open {
     let (settings, book) = (channel.settings(), channel.book());
     let local = |at| settings.calendar.local(at).format("%-d %b %Y, %H:%M:%S").to_string();
     let mut facts = vec![("Happened", local(entry.happened_at)), ("Arrived", local(entry.arrived_at))];

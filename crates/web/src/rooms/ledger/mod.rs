@@ -14,10 +14,10 @@ use actix_web::http::header::ContentType;
 use actix_web::{HttpResponse, web};
 use askama::Template;
 use std::collections::BTreeMap;
-use tally_core::Instant;
 use tally_core::channel::Channel;
 use tally_core::entry::{Body, Entry};
 use tally_core::ids::{FeedId, Seq, WidgetId};
+use tally_core::time::Instant;
 use wanted::{Wanted, Where, kinds};
 
 /// How many lines stand on a page.

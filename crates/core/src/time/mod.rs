@@ -1,13 +1,17 @@
 //! Instants and lengths of time that stay at the edge of the calendar instead of running over it.
 
-use crate::Instant;
+pub mod calendar;
+
 use chrono::TimeDelta;
+
+/// An instant: UTC with microseconds.
+pub type Instant = chrono::DateTime<chrono::Utc>;
 
 /// The instant so much later, or so much earlier for a length below zero.
 ///
 /// ```
 /// use chrono::{DateTime, TimeDelta, Utc};
-/// use tally_core::instants::after;
+/// use tally_core::time::after;
 /// assert_eq!(after(DateTime::UNIX_EPOCH, TimeDelta::seconds(5)).timestamp(), 5);
 /// assert_eq!(after(DateTime::<Utc>::MAX_UTC, TimeDelta::seconds(5)), DateTime::<Utc>::MAX_UTC);
 /// ```

@@ -1,6 +1,6 @@
 //! Local time: days, months and moments as the channel's people mean them.
 
-use crate::Instant;
+use crate::time::Instant;
 use chrono::{
     DateTime, Datelike, Days, Months, NaiveDate, NaiveDateTime, NaiveTime, Offset, TimeDelta, TimeZone, Utc, Weekday,
 };
