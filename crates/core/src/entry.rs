@@ -1,9 +1,9 @@
 //! The lines of the ledger.
 
-use crate::book::rates::Table;
 use crate::book::shows::ShowAct;
 use crate::happening::Happening;
 use crate::ids::{FeedId, Seq, WidgetId};
+use crate::money::rates::Table;
 use crate::time::Instant;
 use crate::widgets::countdown::CountdownAct;
 use crate::widgets::counter::CounterAct;

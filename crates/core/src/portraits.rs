@@ -22,7 +22,7 @@ impl Portraits {
     pub fn note(&mut self, seq: Seq, actor: &Actor) {
         let told = actor.avatar.as_deref().filter(|address| address.len() <= LONGEST && !actor.anonymous);
         let Some(address) = told else { return };
-        let name = crate::text::fold(&actor.name);
+        let name = crate::language::text::fold(&actor.name);
         if let Some((before, _)) = self.by_name.insert(name.clone(), (seq, address.to_owned())) {
             self.by_age.remove(&before);
         }
@@ -37,7 +37,7 @@ impl Portraits {
     /// The address of somebody's picture, as it was told.
     #[must_use]
     pub fn of(&self, name: &str) -> Option<&str> {
-        self.by_name.get(&crate::text::fold(name)).map(|(_, address)| address.as_str())
+        self.by_name.get(&crate::language::text::fold(name)).map(|(_, address)| address.as_str())
     }
 }
 

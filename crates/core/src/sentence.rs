@@ -1,8 +1,8 @@
 //! A widget's data part as a sentence whose parts can be edited in place.
 
-use crate::measure::Unit;
+use crate::language::text;
+use crate::language::unit::Unit;
 use crate::money::{self, Currency, Money, MoneyError};
-use crate::text;
 use crate::time::calendar::Calendar;
 use chrono::{NaiveDate, NaiveDateTime, TimeDelta};
 use std::borrow::Cow;

@@ -443,7 +443,7 @@ fn an_entry_of_nothing_costs_nobody_their_place() {
 #[test]
 fn names_that_cannot_be_seen_are_none() {
     for name in ["\u{200b}", "\u{3164}", "\u{feff}\u{200d}"] {
-        assert!(tally_core::text::name(name).is_err(), "{name:?}");
+        assert!(tally_core::language::text::name(name).is_err(), "{name:?}");
     }
 }
 

@@ -3,8 +3,8 @@
 use crate::Problem;
 use serde_json::{Map, Value};
 use tally_core::happening::{Actor, Happening, Kind, Tier};
+use tally_core::language::text;
 use tally_core::money::{Currency, Money};
-use tally_core::text;
 
 /// Most months of a subscription: a hundred years.
 const MOST_MONTHS: u64 = 1_200;

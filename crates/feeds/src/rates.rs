@@ -6,8 +6,8 @@ use quick_xml::Reader;
 use quick_xml::events::{BytesStart, Event};
 use rust_decimal::Decimal;
 use std::collections::BTreeMap;
-use tally_core::book::rates::Table;
 use tally_core::money::Currency;
+use tally_core::money::rates::Table;
 
 /// Most bytes of a file.
 pub const MOST_BYTES: usize = 4 * 1024 * 1024;

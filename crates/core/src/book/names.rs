@@ -8,7 +8,7 @@
 
 use super::words::Words;
 use crate::happening::Actor;
-use crate::text::fold;
+use crate::language::text::fold;
 use serde::{Deserialize, Serialize};
 use std::collections::{BTreeMap, BTreeSet, HashMap};
 

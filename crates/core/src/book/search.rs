@@ -3,7 +3,7 @@
 use super::names::{Person, Spelling};
 use super::{Book, Fact, Page, What};
 use crate::ids::{FeedId, Seq};
-use crate::text::fold;
+use crate::language::text::fold;
 use crate::time::calendar::Span;
 use std::cmp::Reverse;
 use std::collections::{BTreeSet, BinaryHeap};

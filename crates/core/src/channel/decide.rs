@@ -2,13 +2,13 @@
 
 use super::Channel;
 use crate::book::names::{Person, Supporter};
-use crate::book::rates::Table;
 use crate::book::shows::ShowAct;
 use crate::entry::{Body, Change, Entry};
 use crate::happening::{Actor, Happening, Tier};
 use crate::ids::{FeedId, Seq, WidgetId};
+use crate::language::text;
+use crate::money::rates::Table;
 use crate::money::{self, Currency, Money};
-use crate::text;
 use crate::time::Instant;
 use crate::widgets::{Action, Refusal};
 use chrono::NaiveDate;

@@ -8,12 +8,12 @@ pub use snapshot::Snapshot;
 
 use crate::book::Book;
 use crate::chat::{Chat, ChatLine};
-use crate::conversion::Conversion;
 use crate::count::Tallies;
 use crate::entry::{Body, Change, Entry};
 use crate::ids::{FeedId, Seq, WidgetId};
 use crate::language::Language;
 use crate::money::Currency;
+use crate::money::conversion::Conversion;
 use crate::portraits::Portraits;
 use crate::time::Instant;
 use crate::view::View;

@@ -19,9 +19,10 @@ pub use judge::{Reason, Term, Verdict};
 pub use tallies::Tallies;
 pub use tally::{Ranked, Stand, Tally};
 
-use crate::conversion::Conversion;
 use crate::happening::Kind;
-use crate::measure::{Measure, Unit};
+use crate::language::unit::Unit;
+use crate::measure::Measure;
+use crate::money::conversion::Conversion;
 use crate::time::Instant;
 use crate::time::calendar::Period;
 use crate::widgets::Settings;

@@ -251,7 +251,7 @@ pub fn edit(count: &mut Count, key: &str, text: &str, scope: &Scope<'_>) -> Resu
 fn people(text: &str) -> Result<Vec<String>, EditError> {
     let names = text.split(',').map(str::trim).filter(|name| !name.is_empty());
     let names: Result<Vec<String>, _> =
-        names.map(|name| crate::text::name(name).map(|name| crate::text::fold(&name))).collect();
+        names.map(|name| crate::language::text::name(name).map(|name| crate::language::text::fold(&name))).collect();
     let names = names.map_err(|error| input(PEOPLE, text).refuse(format!("has a name that {error}")))?;
     if names.len() > MOST_PEOPLE {
         return Err(input(PEOPLE, text).refuse(format!("takes at most {MOST_PEOPLE} names")));

@@ -15,7 +15,7 @@ use crate::book::words::Word;
 use crate::book::{Fact, What, instant};
 use crate::count::{Count, Verdict};
 use crate::happening::{Kind, Tier};
-use crate::measure::Unit;
+use crate::language::unit::Unit;
 use crate::money::Money;
 use crate::template::{self, Values};
 use crate::time::calendar::{Period, Span};

@@ -2,12 +2,13 @@
 //! becomes one line.
 
 use crate::book::Fact;
-use crate::conversion::Conversion;
 use crate::count::Count;
 use crate::happening::Kind;
+use crate::language::unit::Unit;
 use crate::language::{Language, age_changes_at};
-use crate::measure::{Measure, Unit};
+use crate::measure::Measure;
 use crate::money::Money;
+use crate::money::conversion::Conversion;
 use crate::sentence::{EditError, Editor, Part};
 use crate::template::{self, Run, Values};
 use crate::time::calendar::Period;

@@ -58,8 +58,8 @@ impl Shape {
 /// The longest that a value of [`VALUES`] is written, in characters.
 pub(super) fn longest(value: &str) -> usize {
     match value {
-        "name" | "giver" | "item" => crate::text::NAME_MOST,
-        "message" => crate::text::MESSAGE_MOST,
+        "name" | "giver" | "item" => crate::language::text::NAME_MOST,
+        "message" => crate::language::text::MESSAGE_MOST,
         "amount" | "kind" | "ago" => FIGURE,
         _ => 24,
     }

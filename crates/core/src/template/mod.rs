@@ -9,7 +9,7 @@ mod bounds;
 pub use bounds::MOST_WORK;
 
 use crate::language::Language;
-use crate::measure::Unit;
+use crate::language::unit::Unit;
 use crate::money::{Currency, Money};
 use minijinja::value::{Kwargs, Rest, Value, ValueKind};
 use minijinja::{Environment, ErrorKind, State, UndefinedBehavior};
@@ -242,7 +242,7 @@ pub fn check(source: &str) -> Result<(), TemplateError> {
     if source.chars().count() > MOST {
         return Err(here(&format!("it is longer than {MOST} characters")));
     }
-    if source.contains(STAR) || crate::text::message(source).is_err() {
+    if source.contains(STAR) || crate::language::text::message(source).is_err() {
         return Err(here("it has characters that cannot be shown"));
     }
     let currency = Currency::parse("GBP").map_err(|_| here("there is no currency"))?;

@@ -2,12 +2,12 @@
 
 use super::label::{self, Label, LabelView};
 use super::{Family, NoActs, Scope, Settings, input, no_such_part};
-use crate::conversion::Conversion;
 use crate::count::Count;
 use crate::explain::{Slip, of_several};
 use crate::look::Shape;
 use crate::look::tokens::{PLATE, SIDES, SIGNS, TEXT, TITLED};
 use crate::measure::Measure;
+use crate::money::conversion::Conversion;
 use crate::sentence::{EditError, Editor, Part, numbered};
 use crate::time::Instant;
 use crate::view::View;

@@ -166,7 +166,7 @@ impl CrowdWall {
         let lines = scope.chat.newest().map(|(_, _, line)| line).filter(|line| line.at > since);
         let people = lines.filter(|line| self.who == Segment::InChat || line.role >= Role::Helper);
         people
-            .filter(|line| seen.insert(crate::text::fold(&line.name)))
+            .filter(|line| seen.insert(crate::language::text::fold(&line.name)))
             .take(self.room())
             .map(|line| line.name.clone())
             .collect()

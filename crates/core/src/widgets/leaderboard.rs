@@ -4,12 +4,12 @@
 //! ranked. See [`crate::count::Tally::ranking`].
 
 use super::{Family, NoActs, Scope, Settings, input, no_such_part};
-use crate::conversion::Conversion;
 use crate::count::{Count, Keep, Ranked, sentence as counting};
 use crate::explain::{Slip, span_words, terms_and_lines};
 use crate::look::Shape;
 use crate::look::tokens::{BAR, LINES, PLATE, TEXT, TITLED};
 use crate::measure::Measure;
+use crate::money::conversion::Conversion;
 use crate::sentence::{EditError, Editor, Part};
 use crate::time::Instant;
 use crate::time::calendar::Period;

@@ -2,16 +2,16 @@
 
 use super::event_list::{maybe_length, read_length};
 use super::{Family, NoActs, Scope, Settings, input, no_such_part};
-use crate::conversion::Conversion;
 use crate::count::{Count, sentence as counting};
 use crate::explain::{Slip, of_several};
 use crate::happening::Kind;
+use crate::language::text;
 use crate::look::Shape;
 use crate::look::tokens::{PLATE, SIGNS, TAPE, TEXT, TITLED};
+use crate::money::conversion::Conversion;
 use crate::sentence::{EditError, Editor, Part};
 use crate::telling::{Line, Telling, Told};
 use crate::template::{self, Run};
-use crate::text;
 use crate::time::Instant;
 use crate::time::calendar::Period;
 use crate::view::View;

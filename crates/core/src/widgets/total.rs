@@ -1,12 +1,13 @@
 //! Totals: one figure or several side by side, counted live on top of a starting amount.
 
 use super::{Family, NoActs, Scope, Settings, input, no_such_part};
-use crate::conversion::Conversion;
 use crate::count::{Count, sentence as counting};
 use crate::explain::{Slip, span_words, terms_and_lines};
+use crate::language::unit::Unit;
 use crate::look::Shape;
 use crate::look::tokens::{LINES, PLATE, SIDES, TEXT, TITLED};
-use crate::measure::{Measure, Unit};
+use crate::measure::Measure;
+use crate::money::conversion::Conversion;
 use crate::sentence::{EditError, Editor, Part, numbered};
 use crate::time::Instant;
 use crate::time::calendar::Period;

@@ -1,7 +1,7 @@
 //! Derailments *counts in steps of* 1 *from* 0, *between* 0 *and* no ceiling, *towards* no target; it resets by hand.
 
 use super::{Counter, Resets};
-use crate::measure::Unit;
+use crate::language::unit::Unit;
 use crate::sentence::{EditError, Editor, MOST_NUMBER, Part};
 use crate::widgets::{input, no_such_part};
 

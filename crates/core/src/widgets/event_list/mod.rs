@@ -10,12 +10,12 @@ mod tests;
 pub(in crate::widgets) use sentence::{maybe_length, read_length};
 
 use super::{Family, NoActs, Scope, Settings};
-use crate::conversion::Conversion;
 use crate::count::Count;
 use crate::explain::{Slip, of_several};
 use crate::happening::Kind;
 use crate::look::Shape;
 use crate::look::tokens::{ENTERING, LINES, PLATE, SIGNS, TEXT, TITLED};
+use crate::money::conversion::Conversion;
 use crate::sentence::{EditError, Part};
 use crate::telling::{Line, Telling, Told};
 use crate::time::calendar::Period;

@@ -19,14 +19,15 @@ pub use watch::Watch;
 
 use super::{Action, Family, Hint, Lever, Refusal, Scope, Settings};
 use crate::act_log::ActLog;
-use crate::conversion::Conversion;
 use crate::count::Count;
 use crate::entry::{Act, Entry};
 use crate::explain::Slip;
 use crate::ids::Seq;
+use crate::language::unit::Unit;
 use crate::look::Shape;
 use crate::look::tokens::{BAR, FEAST, PLATE, SIDES, TEXT, TITLED};
-use crate::measure::{Measure, Unit};
+use crate::measure::Measure;
+use crate::money::conversion::Conversion;
 use crate::sentence::{EditError, Part};
 use crate::time::calendar::Period;
 use crate::time::{Instant, after};

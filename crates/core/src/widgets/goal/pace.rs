@@ -3,7 +3,7 @@
 use super::Aim;
 use crate::book::instant;
 use crate::count::{Count, Verdict, What};
-use crate::measure::Unit;
+use crate::language::unit::Unit;
 use crate::sentence::instant_words;
 use crate::time::calendar::Span;
 use crate::time::{Instant, before};

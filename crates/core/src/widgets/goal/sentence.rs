@@ -3,10 +3,10 @@
 
 use super::{Aim, Arrange, Beside, Goal, MOST, Rung, Then};
 use crate::count::sentence as counting;
-use crate::measure::Unit;
+use crate::language::text;
+use crate::language::unit::Unit;
 use crate::money;
 use crate::sentence::{EditError, Editor, Part, moment_words, numbered};
-use crate::text;
 use crate::widgets::{Scope, input, no_such_part};
 use rust_decimal::Decimal;
 

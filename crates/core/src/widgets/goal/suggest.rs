@@ -1,8 +1,8 @@
 //! Targets that suit the channel: from what its own earlier periods came to.
 
 use super::Aim;
-use crate::conversion::rounded;
 use crate::count::Count;
+use crate::money::conversion::rounded;
 use crate::time::before;
 use crate::time::calendar::{Period, Span};
 use crate::widgets::{Hint, Scope};

@@ -182,7 +182,7 @@ fn targets_are_suggested_from_earlier_months() {
 fn suggestions_are_rounded_to_two_digits() {
     for (value, rounded) in [(3, 3), (14, 14), (143, 140), (347, 340), (351, 360), (874, 850), (88_888, 90_000), (0, 1)]
     {
-        assert_eq!(crate::conversion::rounded(value), rounded, "{value}");
+        assert_eq!(crate::money::conversion::rounded(value), rounded, "{value}");
     }
 }
 

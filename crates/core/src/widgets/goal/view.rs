@@ -5,7 +5,7 @@ use super::{Aim, Arrange, Beside, Goal, Rung, State, Then};
 use crate::book::instant;
 use crate::count::{Count, Tally};
 use crate::explain::{Slip, span_words, terms_and_lines};
-use crate::measure::Unit;
+use crate::language::unit::Unit;
 use crate::time::Instant;
 use crate::widgets::Scope;
 use serde::Serialize;

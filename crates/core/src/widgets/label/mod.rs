@@ -8,15 +8,16 @@ pub(in crate::widgets) use sentence::{edit, parts};
 
 use super::{Family, NoActs, Scope, Settings};
 use crate::book::{Fact, instant};
-use crate::conversion::Conversion;
 use crate::count::{Count, Keep, Verdict, What};
 use crate::explain::{Slip, span_words, terms_and_lines};
 use crate::happening::Kind;
 use crate::ids::Seq;
 use crate::language::age_changes_at;
+use crate::language::unit::Unit;
 use crate::look::Shape;
 use crate::look::tokens::{PLATE, SIDES, SIGNS, TEXT, TITLED};
-use crate::measure::{Measure, Unit};
+use crate::measure::Measure;
+use crate::money::conversion::Conversion;
 use crate::sentence::{EditError, Part};
 use crate::telling::{Telling, fact_values};
 use crate::template::{self, Run, Values};

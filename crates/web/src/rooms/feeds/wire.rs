@@ -9,7 +9,7 @@ use crate::security::tokens;
 use actix_web::{HttpResponse, web};
 use serde::Deserialize;
 use std::collections::BTreeMap;
-use tally_core::text;
+use tally_core::language::text;
 use tally_feeds::irc::is_one_line;
 use tally_feeds::{outside, poll};
 use tally_store::feeds::{Chat, Poll, Wiring};

@@ -9,10 +9,11 @@ use chrono::NaiveDateTime;
 use serde::Deserialize;
 use tally_core::channel::Channel;
 use tally_core::happening::{Happening, Kind};
-use tally_core::measure::{Measure, Unit};
+use tally_core::language::text;
+use tally_core::language::unit::Unit;
+use tally_core::measure::Measure;
 use tally_core::money::Money;
 use tally_core::sentence::Input;
-use tally_core::text;
 use tally_core::widgets::Settings;
 use tally_feeds::words::{self, Words};
 

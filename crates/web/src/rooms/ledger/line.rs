@@ -16,7 +16,7 @@ use tally_core::count::Verdict;
 use tally_core::entry::{Body, Entry};
 use tally_core::happening::{Happening, Kind};
 use tally_core::ids::{FeedId, Seq};
-use tally_core::text;
+use tally_core::language::text;
 use tally_engine::EngineError;
 use tally_store::rows::{Namespace, origin_key};
 

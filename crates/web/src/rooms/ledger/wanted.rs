@@ -97,9 +97,9 @@ impl Wanted {
         // Amounts of money where money comes; else numbers.
         let unit = match kind {
             None | Some(Kind::Tip | Kind::Purchase | Kind::Adjust) => {
-                tally_core::measure::Unit::Money(settings.currency)
+                tally_core::language::unit::Unit::Money(settings.currency)
             }
-            Some(_) => tally_core::measure::Unit::Things,
+            Some(_) => tally_core::language::unit::Unit::Things,
         };
         let number = |label, text: &str| -> Result<Option<i64>, WebError> {
             if text.trim().is_empty() {

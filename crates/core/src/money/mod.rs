@@ -1,5 +1,8 @@
 //! Money in minor units with an ISO 4217 code. Decimals, never floats; overflow is an error.
 
+pub mod conversion;
+pub mod rates;
+
 use rust_decimal::Decimal;
 use serde::{Deserialize, Serialize};
 use std::fmt;

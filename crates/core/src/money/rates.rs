@@ -32,7 +32,7 @@ pub struct Converted {
 impl Rates {
     /// Takes a table in place of any earlier one for the date, and tells for which dates it may
     /// change a price: from its own date until the next table that has all its currencies.
-    pub(super) fn put(&mut self, date: NaiveDate, mut table: Table) -> (NaiveDate, Option<NaiveDate>) {
+    pub fn put(&mut self, date: NaiveDate, mut table: Table) -> (NaiveDate, Option<NaiveDate>) {
         // A rate of nothing says nothing; as if the table did not know the currency.
         table.retain(|_, rate| *rate > Decimal::ZERO);
         let mut codes: Vec<String> = table.keys().cloned().collect();

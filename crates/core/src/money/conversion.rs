@@ -2,7 +2,7 @@
 //! money in another currency. What was paid is derived anew from the record; what was set is converted
 //! by the newest rate, and rounded to something that a person would set.
 
-use crate::book::rates::Rates;
+use crate::money::rates::Rates;
 use crate::money::{Currency, Money};
 use chrono::NaiveDate;
 use rust_decimal::Decimal;

@@ -41,7 +41,7 @@ fn is_invisible(c: char) -> bool {
 /// A text as it is compared with others: in small letters, without what is not seen.
 ///
 /// ```
-/// use tally_core::text::fold;
+/// use tally_core::language::text::fold;
 /// assert_eq!(fold(" Nine\u{200b}Pins "), fold("ninepins"));
 /// ```
 #[must_use]

@@ -4,7 +4,10 @@
 //! Forms follow the Unicode CLDR, release 45: decimal and grouping signs, the place of the currency
 //! sign, least digits for grouping, and cardinal plural rules.
 
-use crate::measure::Unit;
+pub mod text;
+pub mod unit;
+
+use crate::language::unit::Unit;
 use crate::money::{Currency, Money};
 use crate::time::{Instant, after};
 use chrono::TimeDelta;
