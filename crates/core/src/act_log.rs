@@ -1,11 +1,12 @@
 //! The acts done on one widget, any of which can be taken back, in any order.
 
-use crate::entry::{Act, Body, Entry};
 use crate::explain::{Effect, MOST_LINES, SlipLine};
-use crate::ids::Seq;
-use crate::sentence::instant_words;
+use crate::record::acts::Act;
+use crate::record::entry::{Body, Entry};
+use crate::record::ids::Seq;
 use crate::time::Instant;
 use crate::time::calendar::Calendar;
+use crate::time::words::instant_words;
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeSet;
 

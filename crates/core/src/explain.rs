@@ -1,13 +1,12 @@
 //! The answer to "why does it say that?".
 
 use crate::book::instant;
-use crate::count::{Count, Reason, Verdict};
-use crate::happening::Kind;
-use crate::ids::Seq;
-use crate::measure::Adding;
-use crate::sentence::instant_words;
+use crate::count::{Count, Reason, Scope, Verdict};
+use crate::record::happening::Kind;
+use crate::record::ids::Seq;
+use crate::record::measure::Adding;
 use crate::time::calendar::Calendar;
-use crate::widgets::Scope;
+use crate::time::words::instant_words;
 
 /// How many lines a slip carries at most.
 pub const MOST_LINES: usize = 50;

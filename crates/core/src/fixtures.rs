@@ -1,18 +1,17 @@
 //! What the unit tests share.
 
 use crate::book::Book;
+use crate::book::chat::{Chat, ChatLine};
+use crate::book::portraits::Portraits;
 use crate::channel::Channel;
-use crate::chat::{Chat, ChatLine};
-use crate::count::Tallies;
-use crate::entry::{Body, Entry, Origin};
-use crate::ids::{FeedId, Seq};
+use crate::count::{Scope, Tallies};
 use crate::language::Language;
-use crate::measure::Weights;
 use crate::money::Currency;
-use crate::portraits::Portraits;
+use crate::record::entry::{Body, Entry, Origin};
+use crate::record::ids::{FeedId, Seq};
+use crate::record::settings::{Settings, Weights};
 use crate::time::Instant;
 use crate::time::calendar::Calendar;
-use crate::widgets::{Scope, Settings};
 use chrono::NaiveTime;
 use std::collections::BTreeMap;
 

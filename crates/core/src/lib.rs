@@ -14,19 +14,14 @@
 pub mod act_log;
 pub mod book;
 pub mod channel;
-pub mod chat;
 pub mod count;
-pub mod entry;
 pub mod explain;
 #[cfg(test)]
 mod fixtures;
-pub mod happening;
-pub mod ids;
 pub mod language;
 pub mod look;
-pub mod measure;
 pub mod money;
-pub mod portraits;
+pub mod record;
 pub mod sentence;
 pub mod telling;
 pub mod template;

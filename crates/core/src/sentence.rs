@@ -3,8 +3,7 @@
 use crate::language::text;
 use crate::language::unit::Unit;
 use crate::money::{self, Currency, Money, MoneyError};
-use crate::time::calendar::Calendar;
-use chrono::{NaiveDate, NaiveDateTime, TimeDelta};
+use chrono::{NaiveDate, NaiveDateTime};
 use std::borrow::Cow;
 
 /// The furthest whole number that a field takes, either way.
@@ -321,30 +320,9 @@ impl Input<'_> {
     }
 }
 
-/// A moment as it reads in a sentence: `29 Nov 2026, 20:00`.
-#[must_use]
-pub fn moment_words(moment: NaiveDateTime) -> String {
-    moment.format("%-d %b %Y, %H:%M").to_string()
-}
-
-/// An instant in the channel's local time: `24 Nov, 19:30`.
-#[must_use]
-pub fn instant_words(calendar: &Calendar, at: crate::time::Instant) -> String {
-    calendar.local(at).format("%-d %b, %H:%M").to_string()
-}
-
-/// Digits of a clock, without leading units that are zero: `1:05:00`, `5:00`, `59`.
-#[must_use]
-pub fn digits(length: TimeDelta) -> String {
-    let seconds = length.num_seconds().max(0);
-    let (hours, minutes, rest) = (seconds / 3_600, seconds / 60 % 60, seconds % 60);
-    if hours > 0 {
-        format!("{hours}:{minutes:02}:{rest:02}")
-    } else if minutes > 0 {
-        format!("{minutes}:{rest:02}")
-    } else {
-        rest.to_string()
-    }
+/// What is typed into the field of that label.
+pub(crate) fn input<'a>(label: &'static str, text: &'a str) -> Input<'a> {
+    Input { label, text }
 }
 
 #[cfg(test)]
@@ -383,16 +361,9 @@ mod tests {
     fn moments() {
         assert_eq!(input("").maybe_moment(), Ok(None));
         let moment = input("2026-11-29T20:00").maybe_moment().unwrap().unwrap();
-        assert_eq!(moment_words(moment), "29 Nov 2026, 20:00");
+        assert_eq!(crate::time::words::moment_words(moment), "29 Nov 2026, 20:00");
         assert!(input("tomorrow").maybe_moment().is_err());
         assert!(input("9999-01-01T00:00").maybe_moment().is_err());
-    }
-
-    #[test]
-    fn clock_digits() {
-        let show = |seconds| digits(TimeDelta::seconds(seconds));
-        assert_eq!((show(59).as_str(), show(300).as_str(), show(3_900).as_str()), ("59", "5:00", "1:05:00"));
-        assert_eq!((show(0).as_str(), show(-4).as_str()), ("0", "0"));
     }
 
     proptest! {

@@ -8,12 +8,13 @@ use chrono::TimeDelta;
 use common::settings;
 use std::collections::BTreeSet;
 use tally_core::channel::{Channel, Correcting};
-use tally_core::entry::{Body, Draft, Entry, Origin};
-use tally_core::happening::{Actor, Happening, Tier};
-use tally_core::ids::{Seq, WidgetId};
 use tally_core::money::{Currency, Money};
+use tally_core::record::entry::{Body, Draft, Entry, Origin};
+use tally_core::record::happening::{Actor, Happening, Tier};
+use tally_core::record::ids::{Seq, WidgetId};
+use tally_core::record::settings::Settings;
 use tally_core::time::Instant;
-use tally_core::widgets::{Definition, Piece, Settings};
+use tally_core::widgets::{Definition, Piece};
 
 fn at(text: &str) -> Instant {
     format!("2026-11-{text}Z").parse().unwrap()
@@ -293,7 +294,7 @@ fn amounts_that_were_set_follow_the_base_currency() {
     assert!(sentence.contains("of at least ¥950 and ¥150 for each of the subscriptions"), "{sentence}");
     assert!(sentence.contains("towards ¥65,000"), "{sentence}");
     let least = &world.channel.widget(WidgetId(2)).unwrap().telling().unwrap().kinds;
-    assert_eq!(least[&tally_core::happening::Kind::Tip].least, 950);
+    assert_eq!(least[&tally_core::record::happening::Kind::Tip].least, 950);
 }
 
 #[test]

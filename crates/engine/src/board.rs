@@ -6,7 +6,7 @@ use bytestring::ByteString;
 use std::collections::BTreeMap;
 use std::sync::atomic::{AtomicUsize, Ordering};
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
-use tally_core::ids::WidgetId;
+use tally_core::record::ids::WidgetId;
 use tokio::sync::{broadcast, mpsc, watch};
 
 /// How many messages an application page may lag behind before it gets the present state anew.

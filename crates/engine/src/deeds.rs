@@ -5,14 +5,15 @@ use crate::error::EngineError;
 use crate::orders::{Deed, Pressed};
 use chrono::NaiveDate;
 use std::collections::BTreeMap;
-use tally_core::book::shows::ShowAct;
 use tally_core::channel::{Channel, Correcting, Press};
-use tally_core::entry::{Body, Entry, Origin};
-use tally_core::happening::Happening;
-use tally_core::ids::{FeedId, Seq};
 use tally_core::money::rates::Table;
+use tally_core::record::acts::ShowAct;
+use tally_core::record::entry::{Body, Entry, Origin};
+use tally_core::record::happening::Happening;
+use tally_core::record::ids::{FeedId, Seq};
+use tally_core::record::refusal::Refusal;
 use tally_core::time::Instant;
-use tally_core::widgets::{Action, Refusal};
+use tally_core::widgets::Action;
 use tally_store::rows::{Namespace, origin_key};
 
 /// How many days' rates go into one line of the ledger; more would not fit.

@@ -1,10 +1,10 @@
 //! How views become what pages get. The engine knows when, the web crate knows how.
 
 use bytestring::ByteString;
+use tally_core::book::chat::ChatLine;
 use tally_core::channel::RollLine;
-use tally_core::chat::ChatLine;
-use tally_core::ids::{Seq, WidgetId};
 use tally_core::look::Look;
+use tally_core::record::ids::{Seq, WidgetId};
 use tally_core::time::Instant;
 use tally_core::view::View;
 use tally_core::widgets::Lever;

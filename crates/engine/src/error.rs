@@ -1,7 +1,7 @@
 //! Why the engine could not do what was asked.
 
+use tally_core::record::refusal::Refusal;
 use tally_core::sentence::EditError;
-use tally_core::widgets::Refusal;
 use tally_store::StoreError;
 
 /// Why the engine could not do what was asked.

@@ -3,7 +3,7 @@
 use std::collections::HashMap;
 use std::sync::{Mutex, PoisonError};
 use std::time::{Duration, Instant};
-use tally_core::ids::ChannelId;
+use tally_core::record::ids::ChannelId;
 
 /// So long after it fell a channel is watched, though it stands again.
 const WATCHED: Duration = Duration::from_secs(10);

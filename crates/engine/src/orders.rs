@@ -2,12 +2,13 @@
 
 use crate::EngineError;
 use crate::task::heard::Hearing;
+use tally_core::book::chat::ChatLine;
 use tally_core::channel::Channel;
-use tally_core::chat::ChatLine;
-use tally_core::entry::{Body, Draft, Incoming, Origin};
-use tally_core::ids::{FeedId, Seq, WidgetId};
+use tally_core::record::entry::{Body, Draft, Incoming, Origin};
+use tally_core::record::ids::{FeedId, Seq, WidgetId};
+use tally_core::record::refusal::Refusal;
 use tally_core::time::Instant;
-use tally_core::widgets::{Refusal, Setup};
+use tally_core::widgets::Setup;
 use tally_store::accounts::ChannelRecord;
 use tally_store::feeds::Feed;
 use tally_store::rows::EntryRow;

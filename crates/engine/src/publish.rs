@@ -2,7 +2,7 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 use std::time::Duration;
-use tally_core::ids::WidgetId;
+use tally_core::record::ids::WidgetId;
 use tokio::time::Instant;
 
 /// Time between two drawings of one widget, on average. One drawing may come early, so that what is

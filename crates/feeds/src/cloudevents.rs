@@ -6,8 +6,8 @@ use chrono::{DateTime, SubsecRound, TimeDelta, Utc};
 use percent_encoding::percent_decode_str;
 use serde_json::{Map, Value};
 use sha2::{Digest, Sha256};
-use tally_core::entry::{Incoming, Origin};
-use tally_core::happening::{Actor, Happening};
+use tally_core::record::entry::{Incoming, Origin};
+use tally_core::record::happening::{Actor, Happening};
 use tally_core::time::Instant;
 
 /// Most events in a batch.

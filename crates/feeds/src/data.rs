@@ -2,9 +2,9 @@
 
 use crate::Problem;
 use serde_json::{Map, Value};
-use tally_core::happening::{Actor, Happening, Kind, Tier};
 use tally_core::language::text;
 use tally_core::money::{Currency, Money};
+use tally_core::record::happening::{Actor, Happening, Kind, Tier};
 
 /// Most months of a subscription: a hundred years.
 const MOST_MONTHS: u64 = 1_200;

@@ -1,6 +1,6 @@
 //! The published JSON Schemas (draft 2020-12) of each event type's data.
 
-use tally_core::happening::Kind;
+use tally_core::record::happening::Kind;
 
 /// The schema of a kind's data; none for what cannot be sent.
 #[must_use]

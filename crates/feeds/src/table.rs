@@ -7,8 +7,8 @@ use chrono::{DateTime, NaiveDateTime, SubsecRound, TimeDelta, Utc};
 use csv::{ByteRecord, ReaderBuilder, StringRecord, Trim};
 use sha2::{Digest, Sha256};
 use std::collections::{BTreeMap, HashMap};
-use tally_core::entry::{Incoming, Origin};
-use tally_core::happening::Kind;
+use tally_core::record::entry::{Incoming, Origin};
+use tally_core::record::happening::Kind;
 use tally_core::time::Instant;
 use tally_core::time::calendar::Calendar;
 

@@ -3,8 +3,8 @@
 
 use crate::{Problem, data};
 use serde_json::{Value, json};
-use tally_core::happening::{Happening, Kind};
 use tally_core::money::{self, Currency};
+use tally_core::record::happening::{Happening, Kind};
 
 /// The words. What is empty was not told.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]

@@ -1,9 +1,9 @@
 //! Happenings as CloudEvents again, for exports and copies: what [`crate::cloudevents`] reads.
 
 use serde_json::{Map, Value, json};
-use tally_core::entry::Origin;
-use tally_core::happening::{Actor, Happening};
 use tally_core::money::Money;
+use tally_core::record::entry::Origin;
+use tally_core::record::happening::{Actor, Happening};
 use tally_core::time::Instant;
 
 /// A happening as a CloudEvent in its JSON format.
@@ -122,7 +122,7 @@ mod tests {
     use super::*;
     use crate::cloudevents::{Mode, parse};
     use crate::schemas;
-    use tally_core::happening::Kind;
+    use tally_core::record::happening::Kind;
 
     #[test]
     fn what_is_written_is_read_back_as_it_was() {

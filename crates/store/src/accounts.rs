@@ -6,11 +6,10 @@ use crate::{Store, StoreError, alone};
 use chrono::{NaiveTime, Timelike, Weekday};
 use diesel::prelude::*;
 use sha2::{Digest, Sha256};
-use tally_core::ids::ChannelId;
-use tally_core::measure::Weights;
 use tally_core::money::Currency;
+use tally_core::record::ids::ChannelId;
+use tally_core::record::settings::{Settings, Weights};
 use tally_core::time::calendar::Calendar;
-use tally_core::widgets::Settings;
 
 /// A channel.
 #[derive(Debug, Clone, PartialEq, Eq)]

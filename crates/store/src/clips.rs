@@ -3,8 +3,8 @@
 use crate::schema::clips;
 use crate::{Store, StoreError};
 use diesel::prelude::*;
-use tally_core::ids::ChannelId;
 use tally_core::look::Sort;
+use tally_core::record::ids::ChannelId;
 
 /// A clip without its bytes.
 #[derive(Debug, Clone, PartialEq, Eq)]

@@ -6,7 +6,7 @@ use diesel::prelude::*;
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 use std::fmt;
-use tally_core::ids::ChannelId;
+use tally_core::record::ids::ChannelId;
 use tally_core::time::Instant;
 
 /// A feed with its secrets.

@@ -10,8 +10,8 @@ use crate::{PATIENCE, Store, StoreError, connect};
 use diesel::prelude::*;
 use diesel::result::{DatabaseErrorKind, Error};
 use std::collections::{HashMap, HashSet};
-use tally_core::entry::Entry;
-use tally_core::ids::{ChannelId, Seq};
+use tally_core::record::entry::Entry;
+use tally_core::record::ids::{ChannelId, Seq};
 use tokio::sync::{mpsc, oneshot};
 
 /// No transaction grows beyond this many lines.

@@ -5,8 +5,8 @@ use crate::schema::entries;
 use chrono::DateTime;
 use diesel::prelude::*;
 use sha2::{Digest, Sha256};
-use tally_core::entry::{Draft, Entry, Origin};
-use tally_core::ids::{ChannelId, FeedId, Seq};
+use tally_core::record::entry::{Draft, Entry, Origin};
+use tally_core::record::ids::{ChannelId, FeedId, Seq};
 use tally_core::time::Instant;
 
 /// A line of the ledger as it is kept.
@@ -31,7 +31,7 @@ pub struct EntryRow {
     pub happened_us: i64,
     /// When it arrived, microseconds of Unix time.
     pub arrived_us: i64,
-    /// JSON of [`tally_core::entry::Body`].
+    /// JSON of [`tally_core::record::entry::Body`].
     pub body: String,
 }
 

@@ -6,7 +6,7 @@ use diesel::prelude::*;
 use std::time::Duration;
 use tally_core::book::{Fact, PART};
 use tally_core::channel::Snapshot;
-use tally_core::ids::ChannelId;
+use tally_core::record::ids::ChannelId;
 
 /// Raised whenever folding or the form of what is kept changes; older ones are then left aside.
 const VERSION: u32 = 6;

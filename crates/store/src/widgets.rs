@@ -4,8 +4,8 @@ use crate::schema::{widget_past, widgets};
 use crate::{Store, StoreError};
 use diesel::mysql::MysqlConnection;
 use diesel::prelude::*;
-use tally_core::ids::{ChannelId, WidgetId};
 use tally_core::money::Currency;
+use tally_core::record::ids::{ChannelId, WidgetId};
 use tally_core::widgets::Setup;
 
 /// So many changes of a widget can be taken back.

@@ -9,7 +9,7 @@ use actix_web::http::header;
 use actix_web::{HttpRequest, HttpResponse, web};
 use askama::Template;
 use serde_json::{Value, json};
-use tally_core::ids::WidgetId;
+use tally_core::record::ids::WidgetId;
 use tally_engine::{ChannelHandle, EngineError};
 
 #[derive(Template)]

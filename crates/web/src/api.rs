@@ -11,7 +11,7 @@ use serde::Deserialize;
 use serde_json::{Value, json};
 use std::future::Future;
 use std::pin::Pin;
-use tally_core::ids::WidgetId;
+use tally_core::record::ids::WidgetId;
 use tally_engine::{ChannelHandle, Pressed};
 use tally_store::StoreError;
 

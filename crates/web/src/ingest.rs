@@ -8,7 +8,7 @@ use actix_web::web::{self, Bytes, Payload};
 use actix_web::{HttpRequest, HttpResponse};
 use futures_util::StreamExt;
 use serde_json::json;
-use tally_core::ids::{ChannelId, FeedId};
+use tally_core::record::ids::{ChannelId, FeedId};
 use tally_engine::EngineError;
 use tally_feeds::cloudevents::{self, Mode};
 use tally_feeds::signature::{self, Signed};

@@ -3,7 +3,7 @@
 use crate::error::WebError;
 use actix_web::http::header;
 use actix_web::{HttpResponse, web};
-use tally_core::happening::Kind;
+use tally_core::record::happening::Kind;
 use tally_feeds::schemas;
 
 /// See the module.

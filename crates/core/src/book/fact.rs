@@ -3,9 +3,9 @@
 use super::Book;
 use super::names::{By, Person, Spelling};
 use super::words::Word;
-use crate::happening::{Actor, Happening, Kind, Tier};
-use crate::measure::Measure;
 use crate::money::Money;
+use crate::record::happening::{Actor, Happening, Kind, Tier};
+use crate::record::measure::Measure;
 use serde::{Deserialize, Serialize};
 
 /// An amount that has no rate yet.

@@ -4,27 +4,30 @@
 //! late, a trimmed show or a new widget need no rules of their own: what is counted is counted anew.
 //! Facts stand on pages, one for each UTC day, so that a late one moves few others.
 
+pub mod chat;
 mod fact;
 pub mod names;
 mod people;
+pub mod portraits;
 pub mod search;
 pub mod shows;
 pub mod words;
 
 pub use fact::{Adjusted, Coins, Fact, What};
 
-use crate::happening::{Happening, Kind};
-use crate::ids::{FeedId, Seq};
 use crate::money::Currency;
 use crate::money::rates::{Rates, Table};
+use crate::record::acts::ShowAct;
+use crate::record::happening::{Happening, Kind};
+use crate::record::ids::{FeedId, Seq};
+use crate::record::settings::Settings;
 use crate::time::Instant;
 use crate::time::calendar::{Calendar, Span};
-use crate::widgets::Settings;
 use chrono::{DateTime, NaiveDate, Utc};
 use names::{Moved, Names};
 use people::Lines;
 use serde::{Deserialize, Serialize};
-use shows::{ShowAct, Shows};
+use shows::Shows;
 use std::collections::{BTreeMap, BTreeSet};
 use words::Words;
 

@@ -7,8 +7,8 @@
 //! neither names nor joins anybody.
 
 use super::words::Words;
-use crate::happening::Actor;
 use crate::language::text::fold;
+use crate::record::happening::Actor;
 use serde::{Deserialize, Serialize};
 use std::collections::{BTreeMap, BTreeSet, HashMap};
 

@@ -3,7 +3,7 @@
 use super::fact::What;
 use super::names::{By, Moved, Person, Spelling};
 use super::{Book, Fact};
-use crate::ids::Seq;
+use crate::record::ids::Seq;
 
 /// The lines of everybody, each list in order of time. Told by the facts alone.
 #[derive(Debug, Clone, Default)]

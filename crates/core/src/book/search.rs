@@ -2,8 +2,8 @@
 
 use super::names::{Person, Spelling};
 use super::{Book, Fact, Page, What};
-use crate::ids::{FeedId, Seq};
 use crate::language::text::fold;
+use crate::record::ids::{FeedId, Seq};
 use crate::time::calendar::Span;
 use std::cmp::Reverse;
 use std::collections::{BTreeSet, BinaryHeap};
@@ -11,7 +11,7 @@ use std::collections::{BTreeSet, BinaryHeap};
 /// What lines must be like. What is empty lets everything through.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Search {
-    /// Of these kinds, as bits; see [`crate::happening::Kind::bit`].
+    /// Of these kinds, as bits; see [`crate::record::happening::Kind::bit`].
     pub kinds: u16,
     /// Through this feed; 0 for by hand.
     pub feed: Option<FeedId>,
@@ -127,8 +127,8 @@ impl Book {
 mod tests {
     use super::*;
     use crate::fixtures::settings;
-    use crate::happening::{Actor, Happening, Kind};
     use crate::money::{Currency, Money};
+    use crate::record::happening::{Actor, Happening, Kind};
     use crate::time::Instant;
     use proptest::prelude::*;
 

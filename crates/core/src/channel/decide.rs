@@ -2,15 +2,16 @@
 
 use super::Channel;
 use crate::book::names::{Person, Supporter};
-use crate::book::shows::ShowAct;
-use crate::entry::{Body, Change, Entry};
-use crate::happening::{Actor, Happening, Tier};
-use crate::ids::{FeedId, Seq, WidgetId};
 use crate::language::text;
 use crate::money::rates::Table;
 use crate::money::{self, Currency, Money};
+use crate::record::acts::ShowAct;
+use crate::record::entry::{Body, Change, Entry};
+use crate::record::happening::{Actor, Happening, Tier};
+use crate::record::ids::{FeedId, Seq, WidgetId};
+use crate::record::refusal::Refusal;
 use crate::time::Instant;
-use crate::widgets::{Action, Refusal};
+use crate::widgets::Action;
 use chrono::NaiveDate;
 use std::collections::BTreeMap;
 

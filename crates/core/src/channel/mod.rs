@@ -7,17 +7,18 @@ pub use decide::{Correcting, Press};
 pub use snapshot::Snapshot;
 
 use crate::book::Book;
-use crate::chat::{Chat, ChatLine};
-use crate::count::Tallies;
-use crate::entry::{Body, Change, Entry};
-use crate::ids::{FeedId, Seq, WidgetId};
+use crate::book::chat::{Chat, ChatLine};
+use crate::book::portraits::Portraits;
+use crate::count::{Scope, Tallies};
 use crate::language::Language;
 use crate::money::Currency;
 use crate::money::conversion::Conversion;
-use crate::portraits::Portraits;
+use crate::record::entry::{Body, Change, Entry};
+use crate::record::ids::{FeedId, Seq, WidgetId};
+use crate::record::settings::Settings;
 use crate::time::Instant;
 use crate::view::View;
-use crate::widgets::{Piece, Scope, Settings, Setup};
+use crate::widgets::{Piece, Setup};
 use serde::{Deserialize, Serialize};
 use std::collections::{BTreeMap, BTreeSet, VecDeque};
 

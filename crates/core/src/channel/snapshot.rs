@@ -1,11 +1,12 @@
 //! What is kept of a channel between runs: a shortcut, never the truth.
 
 use super::{Channel, RollLine};
+use crate::book::portraits::Portraits;
 use crate::book::{Book, Cover, Fact};
-use crate::ids::{FeedId, Seq, WidgetId};
-use crate::portraits::Portraits;
+use crate::record::ids::{FeedId, Seq, WidgetId};
+use crate::record::settings::Settings;
 use crate::time::Instant;
-use crate::widgets::{Piece, Settings};
+use crate::widgets::Piece;
 use serde::{Deserialize, Serialize};
 use std::collections::{BTreeMap, VecDeque};
 

@@ -1,10 +1,10 @@
 //! Something make-believe that a count would take, for rehearsing.
 
 use super::{Count, What};
-use crate::happening::{Actor, Happening, Kind, Tier};
-use crate::measure::Measure;
 use crate::money::Money;
-use crate::widgets::Settings;
+use crate::record::happening::{Actor, Happening, Kind, Tier};
+use crate::record::measure::Measure;
+use crate::record::settings::Settings;
 
 /// Whoever does it where the count does not ask for certain people.
 const SOMEBODY: &str = "Somebody rehearsing";
@@ -62,7 +62,7 @@ mod tests {
     use crate::book::Book;
     use crate::count::{Filter, Verdict};
     use crate::fixtures::settings;
-    use crate::ids::Seq;
+    use crate::record::ids::Seq;
     use crate::time::calendar::{Period, Span};
 
     #[test]

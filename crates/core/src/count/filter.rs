@@ -2,8 +2,8 @@
 
 use super::Term;
 use crate::book::{Book, Coins, Fact, What};
-use crate::ids::FeedId;
-use crate::measure::Measure;
+use crate::record::ids::FeedId;
+use crate::record::measure::Measure;
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeSet;
 

@@ -2,9 +2,10 @@
 
 use super::{Count, Miss, What};
 use crate::book::{Adjusted, Book, Fact, What as Happened, instant};
-use crate::measure::{Measure, Worth};
+use crate::count::Worth;
+use crate::record::measure::Measure;
+use crate::record::settings::Settings;
 use crate::time::calendar::Span;
-use crate::widgets::Settings;
 
 /// One of the measures that make a sum.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]

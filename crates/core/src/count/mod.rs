@@ -6,6 +6,7 @@
 mod example;
 mod filter;
 mod judge;
+mod scope;
 pub mod sentence;
 mod special;
 mod tallies;
@@ -13,19 +14,22 @@ mod tally;
 #[cfg(test)]
 mod tests;
 mod turning;
+mod worth;
 
 pub use filter::{Filter, Miss};
 pub use judge::{Reason, Term, Verdict};
+pub use scope::Scope;
 pub use tallies::Tallies;
 pub use tally::{Ranked, Stand, Tally};
+pub use worth::Worth;
 
-use crate::happening::Kind;
 use crate::language::unit::Unit;
-use crate::measure::Measure;
 use crate::money::conversion::Conversion;
+use crate::record::happening::Kind;
+use crate::record::measure::Measure;
+use crate::record::settings::Settings;
 use crate::time::Instant;
 use crate::time::calendar::Period;
-use crate::widgets::Settings;
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 
@@ -154,7 +158,7 @@ impl Count {
     pub fn asks_who(&self) -> bool {
         self.keep == Keep::People
             || !self.only.people.is_empty()
-            || self.terms().any(|term| term.measure.adding() == crate::measure::Adding::Supporters)
+            || self.terms().any(|term| term.measure.adding() == crate::record::measure::Adding::Supporters)
     }
 
     /// In what one happening of it is measured, for a least size.

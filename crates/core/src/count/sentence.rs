@@ -2,12 +2,12 @@
 
 use super::{Count, Filter, What};
 use crate::book::Fact;
-use crate::happening::Kind;
-use crate::ids::FeedId;
-use crate::measure::Measure;
-use crate::sentence::{EditError, Editor, Part};
+use crate::count::Scope;
+use crate::record::happening::Kind;
+use crate::record::ids::FeedId;
+use crate::record::measure::Measure;
+use crate::sentence::{EditError, Editor, Part, input};
 use crate::time::calendar::Period;
-use crate::widgets::{Scope, input};
 use std::collections::BTreeSet;
 
 const WHAT: &str = "What is counted";

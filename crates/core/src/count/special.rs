@@ -3,10 +3,10 @@
 use super::{Count, Tally};
 use crate::book::words::Word;
 use crate::book::{Book, What, instant};
-use crate::happening::Kind;
-use crate::measure::Measure;
+use crate::record::happening::Kind;
+use crate::record::measure::Measure;
+use crate::record::settings::Settings;
 use crate::time::calendar::Span;
-use crate::widgets::Settings;
 use std::collections::HashMap;
 
 /// The newest reading of a level within the span: its value, and when it was read.

@@ -4,11 +4,11 @@
 use super::{Count, Ranked, Tally, What};
 use crate::book::names::Moved;
 use crate::book::{Book, Change, Fact};
-use crate::happening::Kind;
-use crate::ids::WidgetId;
+use crate::record::happening::Kind;
+use crate::record::ids::WidgetId;
+use crate::record::settings::Settings;
 use crate::time::Instant;
 use crate::time::calendar::{Period, Span};
-use crate::widgets::Settings;
 use std::collections::{BTreeSet, HashMap};
 
 /// See the module.

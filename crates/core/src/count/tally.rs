@@ -3,9 +3,9 @@
 use super::{Count, Keep, Reason, Verdict, What, special};
 use crate::book::names::Person;
 use crate::book::{Book, Fact, What as Happened};
-use crate::measure::Adding;
+use crate::record::measure::Adding;
+use crate::record::settings::Settings;
 use crate::time::calendar::Span;
-use crate::widgets::Settings;
 use std::cmp::Reverse;
 use std::collections::BTreeMap;
 

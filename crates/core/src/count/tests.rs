@@ -1,9 +1,9 @@
 use super::*;
-use crate::book::shows::ShowAct;
-use crate::entry::{Body, Entry};
 use crate::fixtures::{World, entry, settings};
-use crate::happening::{Actor, Happening, Tier};
 use crate::money::{Currency, Money};
+use crate::record::acts::ShowAct;
+use crate::record::entry::{Body, Entry};
+use crate::record::happening::{Actor, Happening, Tier};
 use crate::sentence::plain;
 use chrono::TimeDelta;
 use proptest::prelude::*;
@@ -141,7 +141,7 @@ fn a_games_statistic_grows_and_is_reset_and_never_falls() {
         Count { what: What::Statistic("deliveries".into()), ..Count::of(Measure::CountOfTips, Period::ThisShow) };
     let show = [&[entry(10, at("20T19:00"), Body::Show { by: "odile".into(), act: ShowAct::Begin })], &entries[1..]];
     let mut all = vec![entries[0].clone()];
-    all.extend(show.concat().into_iter().zip(2..).map(|(one, seq)| Entry { seq: crate::ids::Seq(seq), ..one }));
+    all.extend(show.concat().into_iter().zip(2..).map(|(one, seq)| Entry { seq: crate::record::ids::Seq(seq), ..one }));
     // 3 since the show began, 3 of the engine first seen in it, 1 after the game's reset.
     assert_eq!(value(&count, &all, "24T19:00"), 7);
 }
@@ -157,7 +157,7 @@ fn this_show_is_the_one_on_air_or_the_last_and_a_trim_counts_anew() {
     entries.push(said(4, "20T22:00", ShowAct::End));
     entries.push(tip(5, "20T22:00", "bram", 100, ""));
     assert_eq!(value(&count, &entries, "24T19:00"), 10);
-    let show = crate::ids::Seq(2);
+    let show = crate::record::ids::Seq(2);
     entries.push(said(6, "24T19:00", ShowAct::Trim { show, from: at("20T18:59"), to: Some(at("20T23:00")) }));
     assert_eq!(value(&count, &entries, "24T19:00"), 111);
 }
@@ -267,8 +267,9 @@ proptest! {
 
     #[test]
     fn a_rolling_figure_kept_up_to_date_equals_a_recount(list in some_tips(), steps in prop::collection::vec(1_i64..3_000_000, 1..20)) {
-        use crate::ids::WidgetId;
-        use crate::widgets::{Definition, goal::Aim, goal::Goal};
+        use crate::record::ids::WidgetId;
+        use crate::widgets::Definition;
+        use crate::widgets::goal::{Aim, Goal};
         let count = Count::of(Measure::AmountOfTips, Period::LastDays(20));
         let goal = Goal::of(Aim { count: count.clone(), ..Aim::standard(&settings()) });
         let mut channel = crate::channel::Channel::new(settings(), [(WidgetId(1), Definition::Goal(goal).unfolded())]);

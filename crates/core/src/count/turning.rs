@@ -3,9 +3,9 @@
 use super::{Count, Reason, Verdict, What};
 use crate::book::shows::Show;
 use crate::book::{Book, Fact, What as Happened, instant};
+use crate::record::settings::Settings;
 use crate::time::calendar::{Period, Span};
 use crate::time::{Instant, after, before, together};
-use crate::widgets::Settings;
 use chrono::TimeDelta;
 
 const TICK: TimeDelta = TimeDelta::microseconds(1);

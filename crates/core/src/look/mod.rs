@@ -19,10 +19,9 @@ pub use contrast::{contrast, warnings};
 pub use font::{FONTS, Font};
 pub use token::{Drawer, Form, OWN, Sort, Token};
 
-use crate::happening::Kind;
 use crate::language::Language;
-use crate::sentence::EditError;
-use crate::widgets::input;
+use crate::record::happening::Kind;
+use crate::sentence::{EditError, input};
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 

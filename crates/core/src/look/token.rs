@@ -1,8 +1,7 @@
 //! The tokens of a look: what each is, where it is set, and what it takes.
 
 use super::font::FONTS;
-use crate::sentence::EditError;
-use crate::widgets::input;
+use crate::sentence::{EditError, input};
 use serde::{Deserialize, Serialize};
 
 /// The drawers of the bench in which tokens lie.

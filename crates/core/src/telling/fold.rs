@@ -13,13 +13,12 @@ use super::{Telling, Told, words};
 use crate::book::names::{By, Person};
 use crate::book::words::Word;
 use crate::book::{Fact, What, instant};
-use crate::count::{Count, Verdict};
-use crate::happening::{Kind, Tier};
+use crate::count::{Count, Scope, Verdict};
 use crate::language::unit::Unit;
 use crate::money::Money;
+use crate::record::happening::{Kind, Tier};
 use crate::template::{self, Values};
 use crate::time::calendar::{Period, Span};
-use crate::widgets::Scope;
 use std::cmp::Reverse;
 use std::collections::{BTreeMap, HashMap};
 

@@ -2,21 +2,44 @@
 //! becomes one line.
 
 use crate::book::Fact;
-use crate::count::Count;
-use crate::happening::Kind;
+use crate::count::{Count, Scope};
 use crate::language::unit::Unit;
 use crate::language::{Language, age_changes_at};
-use crate::measure::Measure;
 use crate::money::Money;
 use crate::money::conversion::Conversion;
-use crate::sentence::{EditError, Editor, Part};
+use crate::record::happening::Kind;
+use crate::record::measure::Measure;
+use crate::sentence::{EditError, Editor, Part, input};
 use crate::template::{self, Run, Values};
 use crate::time::calendar::Period;
 use crate::time::{Instant, before};
-use crate::widgets::{SAMPLE_NAMES, Scope, input};
 use fold::{Fold, Folding};
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
+
+/// Whom samples name, some in other scripts.
+pub(crate) const SAMPLE_NAMES: [&str; 20] = [
+    "pinecone_ade",
+    "quietferry",
+    "moss_and_marl",
+    "tinplate_ruth",
+    "ninepins",
+    "kestrel_oak",
+    "oatcake_jo",
+    "lamplit_sam",
+    "semaphore_sue",
+    "dusty_bogie",
+    "駅長🚂",
+    "Zażółć",
+    "Стрелочник",
+    "brass_whistle",
+    "fog_signal",
+    "clinker_kit",
+    "Ευγενία",
+    "ballast_bea",
+    "gauge_one",
+    "halt_hana",
+];
 
 mod fold;
 mod words;

@@ -1,8 +1,8 @@
 use super::*;
-use crate::entry::{Body, Entry};
 use crate::fixtures::{World, entry};
-use crate::happening::{Actor, Happening, Tier};
 use crate::money::Currency;
+use crate::record::entry::{Body, Entry};
+use crate::record::happening::{Actor, Happening, Tier};
 use crate::time::calendar::Span;
 use chrono::TimeDelta;
 use proptest::prelude::*;

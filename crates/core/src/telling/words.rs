@@ -1,7 +1,7 @@
 //! The standard words of each kind in each language.
 
-use crate::happening::Kind;
 use crate::language::Language;
+use crate::record::happening::Kind;
 
 /// The standard template of a kind.
 pub(super) fn standard(language: Language, kind: Kind) -> &'static str {

@@ -1,14 +1,15 @@
 //! Carousels: several labels in turn, each for its own time. One with nothing to say is skipped.
 
 use super::label::{self, Label, LabelView};
-use super::{Family, NoActs, Scope, Settings, input, no_such_part};
-use crate::count::Count;
+use super::{Family, NoActs, no_such_part};
+use crate::count::{Count, Scope};
 use crate::explain::{Slip, of_several};
 use crate::look::Shape;
 use crate::look::tokens::{PLATE, SIDES, SIGNS, TEXT, TITLED};
-use crate::measure::Measure;
 use crate::money::conversion::Conversion;
-use crate::sentence::{EditError, Editor, Part, numbered};
+use crate::record::measure::Measure;
+use crate::record::settings::Settings;
+use crate::sentence::{EditError, Editor, Part, input, numbered};
 use crate::time::Instant;
 use crate::view::View;
 use serde::{Deserialize, Serialize};
@@ -184,9 +185,9 @@ impl Family for Carousel {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::entry::Body;
     use crate::fixtures::{World, entry, settings};
-    use crate::happening::{Actor, Happening};
+    use crate::record::entry::Body;
+    use crate::record::happening::{Actor, Happening};
 
     fn begin() -> Instant {
         "2026-11-24T19:00:00Z".parse().unwrap()

@@ -2,13 +2,15 @@
 //! the picture can be followed.
 
 use super::event_list::{maybe_length, read_length};
-use super::{Family, NoActs, Scope, Settings, input, no_such_part};
-use crate::chat::{ChatLine, Role};
+use super::{Family, NoActs, no_such_part};
+use crate::book::chat::{ChatLine, Role};
+use crate::count::Scope;
 use crate::explain::Slip;
 use crate::language::text::{self, fold};
 use crate::look::Shape;
 use crate::look::tokens::{ENTERING, LINES, PLATE, TEXT, TITLED};
-use crate::sentence::{EditError, Editor, Part};
+use crate::record::settings::Settings;
+use crate::sentence::{EditError, Editor, Part, input};
 use crate::time::{Instant, after};
 use crate::view::View;
 use chrono::TimeDelta;
@@ -267,7 +269,7 @@ impl Family for ChatLines {
 mod tests {
     use super::*;
     use crate::fixtures::{World, settings};
-    use crate::ids::FeedId;
+    use crate::record::ids::FeedId;
     use proptest::prelude::*;
 
     fn begin() -> Instant {

@@ -1,13 +1,15 @@
 //! Crowd walls: the faces of those who are here, or who have helped.
 
-use super::{Family, NoActs, Scope, Settings, input, no_such_part};
-use crate::chat::Role;
-use crate::count::{Count, Keep, Verdict, sentence as counting};
+use super::{Family, NoActs, no_such_part};
+use crate::book::chat::Role;
+use crate::count::{Count, Keep, Scope, Verdict, sentence as counting};
 use crate::explain::{Slip, of_several};
 use crate::look::Shape;
 use crate::look::tokens::{EDGE, LINES, PLATE, TEXT, TITLED};
-use crate::measure::Measure;
-use crate::sentence::{EditError, Editor, Part};
+use crate::record::measure::Measure;
+use crate::record::settings::Settings;
+use crate::sentence::{EditError, Editor, Part, input};
+use crate::telling::SAMPLE_NAMES;
 use crate::time::calendar::Period;
 use crate::time::{Instant, after, before};
 use crate::view::View;
@@ -288,7 +290,7 @@ impl Family for CrowdWall {
     }
 
     fn sample(&self, scope: &Scope<'_>) -> View {
-        let names = super::SAMPLE_NAMES.iter().map(|name| (*name).to_owned());
+        let names = SAMPLE_NAMES.iter().map(|name| (*name).to_owned());
         self.of(names.take(self.room()).collect(), scope)
     }
 
@@ -320,11 +322,11 @@ impl Family for CrowdWall {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::chat::ChatLine;
-    use crate::entry::Body;
+    use crate::book::chat::ChatLine;
     use crate::fixtures::{World, entry, settings};
-    use crate::happening::{Actor, Happening, Tier};
-    use crate::ids::FeedId;
+    use crate::record::entry::Body;
+    use crate::record::happening::{Actor, Happening, Tier};
+    use crate::record::ids::FeedId;
 
     fn begin() -> Instant {
         "2026-11-24T19:00:00Z".parse().unwrap()

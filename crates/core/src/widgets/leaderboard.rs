@@ -3,14 +3,16 @@
 //! Equals share a rank and stand in the order in which they got there; whoever gave no name is never
 //! ranked. See [`crate::count::Tally::ranking`].
 
-use super::{Family, NoActs, Scope, Settings, input, no_such_part};
-use crate::count::{Count, Keep, Ranked, sentence as counting};
+use super::{Family, NoActs, no_such_part};
+use crate::count::{Count, Keep, Ranked, Scope, sentence as counting};
 use crate::explain::{Slip, span_words, terms_and_lines};
 use crate::look::Shape;
 use crate::look::tokens::{BAR, LINES, PLATE, TEXT, TITLED};
-use crate::measure::Measure;
 use crate::money::conversion::Conversion;
-use crate::sentence::{EditError, Editor, Part};
+use crate::record::measure::Measure;
+use crate::record::settings::Settings;
+use crate::sentence::{EditError, Editor, Part, input};
+use crate::telling::SAMPLE_NAMES;
 use crate::time::Instant;
 use crate::time::calendar::Period;
 use crate::view::View;
@@ -204,7 +206,7 @@ impl Family for Leaderboard {
 
     fn sample(&self, scope: &Scope<'_>) -> View {
         let whole = i128::from(self.count.unit(scope.settings).whole());
-        let names = super::SAMPLE_NAMES.iter().cycle().take(self.most as usize);
+        let names = SAMPLE_NAMES.iter().cycle().take(self.most as usize);
         let placed = |(place, name): (u32, &&str)| {
             let sum = whole.saturating_mul(240).checked_div(i128::from(place).saturating_add(1)).unwrap_or(0);
             Placed { key: place.into(), rank: place as usize, sum, name: (*name).to_owned() }
@@ -232,10 +234,10 @@ impl Family for Leaderboard {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::entry::{Body, Entry};
     use crate::fixtures::{World, entry, settings};
-    use crate::happening::{Actor, Happening};
     use crate::money::{Currency, Money};
+    use crate::record::entry::{Body, Entry};
+    use crate::record::happening::{Actor, Happening};
     use chrono::TimeDelta;
     use proptest::prelude::*;
     use std::collections::BTreeMap;

@@ -19,112 +19,21 @@ pub mod total;
 
 pub use piece::{Definition, Folded, Piece, Setup};
 
-use crate::book::Book;
-use crate::book::names::Person;
-use crate::chat::Chat;
-use crate::count::{Count, Ranked, Tallies, Tally};
-use crate::entry::{Act, Entry};
+use crate::count::{Count, Scope};
 use crate::explain::Slip;
-use crate::ids::{FeedId, Seq};
-use crate::language::Language;
-use crate::language::unit::Unit;
 use crate::look::Shape;
-use crate::measure::Weights;
-use crate::money::Currency;
 use crate::money::conversion::Conversion;
-use crate::portraits::Portraits;
-use crate::sentence::{EditError, Input, Part};
+use crate::record::acts::Act;
+use crate::record::entry::Entry;
+use crate::record::ids::Seq;
+use crate::record::refusal::Refusal;
+use crate::record::settings::Settings;
+use crate::sentence::{EditError, Part};
 use crate::telling::Telling;
-use crate::template::Hand;
 use crate::time::Instant;
-use crate::time::calendar::{Calendar, Span};
 use crate::view::View;
 use serde::de::DeserializeOwned;
 use serde::{Deserialize, Serialize};
-use std::collections::BTreeMap;
-
-/// What all widgets of a channel share.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
-pub struct Settings {
-    /// Base currency: everything in money is told in it.
-    pub currency: Currency,
-    /// Local time.
-    pub calendar: Calendar,
-    /// How much a subscription of each tier weighs.
-    pub weights: Weights,
-}
-
-/// All that a widget may look at, at one instant.
-#[derive(Debug, Clone, Copy)]
-pub struct Scope<'a> {
-    /// How the channel reckons.
-    pub settings: &'a Settings,
-    /// What has happened.
-    pub book: &'a Book,
-    /// Figures at hand.
-    pub tallies: &'a Tallies,
-    /// The channel's feeds by name.
-    pub feeds: &'a BTreeMap<FeedId, String>,
-    /// What is said in chat.
-    pub chat: &'a Chat,
-    /// Where pictures of people are.
-    pub portraits: &'a Portraits,
-    /// In which language figures are written.
-    pub language: Language,
-    /// The instant.
-    pub now: Instant,
-}
-
-impl Scope<'_> {
-    /// The same, with figures written in a language.
-    #[must_use]
-    pub fn speaking(self, language: Language) -> Self {
-        Self { language, ..self }
-    }
-
-    /// A figure as it is written.
-    #[must_use]
-    pub fn show(&self, unit: Unit, value: i64) -> String {
-        self.language.figure(unit, value)
-    }
-
-    /// How templates write.
-    #[must_use]
-    pub fn hand(&self) -> Hand {
-        Hand { language: self.language, currency: self.settings.currency }
-    }
-
-    /// The first so many supporters by a count that keeps its people.
-    #[must_use]
-    pub fn ranking(&self, count: &Count, most: usize) -> Vec<Ranked> {
-        self.tallies.ranking(count, most, self.book, self.settings, self.now)
-    }
-
-    /// The name under which somebody is shown.
-    #[must_use]
-    pub fn name(&self, who: Person) -> String {
-        let known = self.book.names().get(who).map(|one| one.name.clone());
-        known.unwrap_or_else(|| self.language.on_air().somebody.to_owned())
-    }
-
-    /// The stretch of time of a count.
-    #[must_use]
-    pub fn span(&self, count: &Count) -> Span {
-        count.span(self.settings, self.book, self.now)
-    }
-
-    /// When the figure of a count next changes without any entry.
-    #[must_use]
-    pub fn wakes_at(&self, count: &Count) -> Option<Instant> {
-        count.wakes_at(self.settings, self.book, self.now)
-    }
-
-    /// The figure of a count.
-    #[must_use]
-    pub fn tally(&self, count: &Count) -> Tally {
-        self.tallies.get(count, self.book, self.settings, self.now)
-    }
-}
 
 /// A button's wish, before the rules have looked at it.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -133,26 +42,6 @@ pub struct Action<'a> {
     pub name: &'a str,
     /// A number where the action takes one: the value to set, the seconds to add.
     pub value: Option<i64>,
-}
-
-/// Why an action was refused; the text says what to do instead.
-#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
-pub enum Refusal {
-    /// No such widget in this channel.
-    #[error("there is no such widget")]
-    NoSuchWidget,
-    /// The family has no such action.
-    #[error("this widget cannot be told to “{0}”; it knows: {1}")]
-    NoSuchAction(String, String),
-    /// The action takes a number and none came, or one beyond its bounds.
-    #[error("{0}")]
-    WrongValue(String),
-    /// Everything is known already.
-    #[error("there is nothing new in it")]
-    NothingNew,
-    /// The action makes no sense in the present state.
-    #[error("{0}")]
-    NotNow(&'static str),
 }
 
 /// One thing that can be done to a widget from the desk.
@@ -273,38 +162,10 @@ pub trait Family: std::fmt::Debug + Clone + PartialEq + Serialize + DeserializeO
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize)]
 pub struct NoActs {}
 
-/// Whom samples name, some in other scripts.
-pub(crate) const SAMPLE_NAMES: [&str; 20] = [
-    "pinecone_ade",
-    "quietferry",
-    "moss_and_marl",
-    "tinplate_ruth",
-    "ninepins",
-    "kestrel_oak",
-    "oatcake_jo",
-    "lamplit_sam",
-    "semaphore_sue",
-    "dusty_bogie",
-    "駅長🚂",
-    "Zażółć",
-    "Стрелочник",
-    "brass_whistle",
-    "fog_signal",
-    "clinker_kit",
-    "Ευγενία",
-    "ballast_bea",
-    "gauge_one",
-    "halt_hana",
-];
-
 /// The refusal of an edit to a part that the family does not have.
 fn no_such_part(key: &str) -> EditError {
     EditError {
         label: "This widget",
         why: format!("has no part called “{}”", key.chars().take(40).collect::<String>()),
     }
-}
-
-pub(crate) fn input<'a>(label: &'static str, text: &'a str) -> Input<'a> {
-    Input { label, text }
 }

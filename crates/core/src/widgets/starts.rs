@@ -1,7 +1,8 @@
 //! Ready-made starts: widgets for what people want most, to be changed from there.
 
-use super::{Definition, Piece, Settings};
+use super::{Definition, Piece};
 use crate::channel::Channel;
+use crate::record::settings::Settings;
 use crate::sentence::EditError;
 
 /// A start: a family and what is said differently from its standard.

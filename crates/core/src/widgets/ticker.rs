@@ -1,15 +1,16 @@
 //! Tickers: a tape that runs without end, with happenings and fixed texts on it.
 
 use super::event_list::{maybe_length, read_length};
-use super::{Family, NoActs, Scope, Settings, input, no_such_part};
-use crate::count::{Count, sentence as counting};
+use super::{Family, NoActs, no_such_part};
+use crate::count::{Count, Scope, sentence as counting};
 use crate::explain::{Slip, of_several};
-use crate::happening::Kind;
 use crate::language::text;
 use crate::look::Shape;
 use crate::look::tokens::{PLATE, SIGNS, TAPE, TEXT, TITLED};
 use crate::money::conversion::Conversion;
-use crate::sentence::{EditError, Editor, Part};
+use crate::record::happening::Kind;
+use crate::record::settings::Settings;
+use crate::sentence::{EditError, Editor, Part, input};
 use crate::telling::{Line, Telling, Told};
 use crate::template::{self, Run};
 use crate::time::Instant;
@@ -246,9 +247,9 @@ fn texts(all: &str) -> Result<Vec<String>, EditError> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::entry::Body;
     use crate::fixtures::{World, entry, settings};
-    use crate::happening::{Actor, Happening};
+    use crate::record::entry::Body;
+    use crate::record::happening::{Actor, Happening};
     use proptest::prelude::*;
 
     fn begin() -> Instant {

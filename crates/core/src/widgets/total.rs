@@ -1,14 +1,15 @@
 //! Totals: one figure or several side by side, counted live on top of a starting amount.
 
-use super::{Family, NoActs, Scope, Settings, input, no_such_part};
-use crate::count::{Count, sentence as counting};
+use super::{Family, NoActs, no_such_part};
+use crate::count::{Count, Scope, sentence as counting};
 use crate::explain::{Slip, span_words, terms_and_lines};
 use crate::language::unit::Unit;
 use crate::look::Shape;
 use crate::look::tokens::{LINES, PLATE, SIDES, TEXT, TITLED};
-use crate::measure::Measure;
 use crate::money::conversion::Conversion;
-use crate::sentence::{EditError, Editor, Part, numbered};
+use crate::record::measure::Measure;
+use crate::record::settings::Settings;
+use crate::sentence::{EditError, Editor, Part, input, numbered};
 use crate::time::Instant;
 use crate::time::calendar::Period;
 use crate::view::View;
@@ -242,10 +243,10 @@ impl Family for Total {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::entry::Body;
     use crate::fixtures::{World, entry, settings};
-    use crate::happening::{Actor, Happening};
     use crate::money::{Currency, Money};
+    use crate::record::entry::Body;
+    use crate::record::happening::{Actor, Happening};
 
     #[test]
     fn figures_stand_side_by_side_on_top_of_their_starting_amounts() {

@@ -1,10 +1,9 @@
 //! What the tests share that look at the rules from outside.
 
 use chrono::NaiveTime;
-use tally_core::measure::Weights;
 use tally_core::money::Currency;
+use tally_core::record::settings::{Settings, Weights};
 use tally_core::time::calendar::Calendar;
-use tally_core::widgets::Settings;
 
 /// Saltmarsh Halt's: pounds, London, days from five in the morning.
 pub fn settings() -> Settings {

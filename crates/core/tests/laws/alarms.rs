@@ -6,7 +6,7 @@ use crate::life::{CLOCK, Life, live, step};
 use chrono::TimeDelta;
 use proptest::prelude::*;
 use std::collections::{BTreeMap, BTreeSet};
-use tally_core::ids::WidgetId;
+use tally_core::record::ids::WidgetId;
 use tally_core::time::Instant;
 use tally_core::view::View;
 

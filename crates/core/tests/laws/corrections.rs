@@ -5,10 +5,10 @@ use crate::life::{Life, begin, channel, live, next, step};
 use proptest::prelude::*;
 use std::collections::BTreeMap;
 use tally_core::book::names::key;
-use tally_core::book::shows::ShowAct;
 use tally_core::channel::Channel;
-use tally_core::entry::{Body, Entry};
-use tally_core::ids::{FeedId, Seq};
+use tally_core::record::acts::ShowAct;
+use tally_core::record::entry::{Body, Entry};
+use tally_core::record::ids::{FeedId, Seq};
 
 /// The ledger in which all was right from the start: shows as they were, rates as they are, every line
 /// once with what it says in the end, and everybody merged with whom they are.

@@ -4,13 +4,13 @@
 use crate::common::settings;
 use chrono::TimeDelta;
 use proptest::prelude::*;
-use tally_core::book::shows::ShowAct;
 use tally_core::channel::{Channel, Correcting, Press};
-use tally_core::entry::{Body, Draft, Entry, Incoming, Origin};
-use tally_core::happening::{Actor, Happening, Tier};
-use tally_core::ids::{FeedId, Seq, WidgetId};
-use tally_core::measure::Measure;
 use tally_core::money::{Currency, Money};
+use tally_core::record::acts::ShowAct;
+use tally_core::record::entry::{Body, Draft, Entry, Incoming, Origin};
+use tally_core::record::happening::{Actor, Happening, Tier};
+use tally_core::record::ids::{FeedId, Seq, WidgetId};
+use tally_core::record::measure::Measure;
 use tally_core::time::Instant;
 use tally_core::widgets::{Action, Definition, Piece};
 

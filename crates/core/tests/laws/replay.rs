@@ -4,8 +4,8 @@ use crate::LIVES;
 use crate::life::{CLOCK, COUNTERS, Life, RESET, Step, begin, channel, live, next, step};
 use proptest::prelude::*;
 use tally_core::channel::{Press, Snapshot};
-use tally_core::entry::Body;
-use tally_core::ids::WidgetId;
+use tally_core::record::entry::Body;
+use tally_core::record::ids::WidgetId;
 use tally_core::widgets::Action;
 
 proptest! {

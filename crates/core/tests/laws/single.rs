@@ -3,11 +3,12 @@
 use crate::common::settings;
 use crate::life::{begin, edited, piece};
 use tally_core::channel::{Channel, Press};
-use tally_core::entry::{Body, Draft, Origin};
-use tally_core::happening::{Actor, Happening};
-use tally_core::ids::{Seq, WidgetId};
 use tally_core::money::{Currency, Money};
-use tally_core::widgets::{Action, Piece, Settings};
+use tally_core::record::entry::{Body, Draft, Origin};
+use tally_core::record::happening::{Actor, Happening};
+use tally_core::record::ids::{Seq, WidgetId};
+use tally_core::record::settings::Settings;
+use tally_core::widgets::{Action, Piece};
 
 fn channel() -> Channel {
     let pieces = [piece("goal", &[]), piece("counter", &[])];

@@ -4,7 +4,7 @@ use super::{PULSE_IDLE, Task};
 use crate::draw::{Drawn, Heard, OnAir, Pulse, PulseFeed, Seen, Shown};
 use std::panic::AssertUnwindSafe;
 use tally_core::channel::RollLine;
-use tally_core::ids::{FeedId, WidgetId};
+use tally_core::record::ids::{FeedId, WidgetId};
 use tally_core::time::Instant;
 use tally_store::feeds::{Feed, Wiring};
 

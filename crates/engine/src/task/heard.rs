@@ -3,8 +3,8 @@
 use crate::draw::Heard;
 use crate::orders::Report;
 use std::collections::{BTreeMap, VecDeque};
-use tally_core::happening::Happening;
-use tally_core::ids::FeedId;
+use tally_core::record::happening::Happening;
+use tally_core::record::ids::FeedId;
 use tally_core::time::Instant;
 use tally_store::feeds::Feed;
 

@@ -22,7 +22,7 @@ use std::sync::Arc;
 use std::time::Duration;
 use supervise::Loaded;
 use tally_core::channel::Channel;
-use tally_core::ids::{ChannelId, FeedId, Seq, WidgetId};
+use tally_core::record::ids::{ChannelId, FeedId, Seq, WidgetId};
 use tally_core::time::Instant;
 use tally_core::widgets::Setup;
 use tally_store::accounts::AirSignals;

@@ -3,11 +3,11 @@
 use super::{PAGE, Task};
 use crate::error::EngineError;
 use crate::orders::{Deed, Ingested, IsAsked, Reply};
-use tally_core::book::shows::ShowAct;
 use tally_core::channel::Channel;
-use tally_core::entry::{Body, Draft, Origin};
-use tally_core::happening::Happening;
-use tally_core::ids::Seq;
+use tally_core::record::acts::ShowAct;
+use tally_core::record::entry::{Body, Draft, Origin};
+use tally_core::record::happening::Happening;
+use tally_core::record::ids::Seq;
 use tally_store::StoreError;
 use tally_store::ledger::AppendError;
 use tally_store::rows::{EntryRow, Namespace, origin_key};

@@ -8,8 +8,8 @@ use crate::orders::{MakeBelieve, Rehearsed};
 use std::collections::BTreeMap;
 use tally_core::channel::Channel;
 use tally_core::count::{Count, Verdict};
-use tally_core::entry::{Body, Entry, Incoming};
-use tally_core::ids::{FeedId, WidgetId};
+use tally_core::record::entry::{Body, Entry, Incoming};
+use tally_core::record::ids::{FeedId, WidgetId};
 
 /// A channel in which only make-believe things happen, as it is tried on the stage.
 pub(super) struct Rehearsal {

@@ -4,11 +4,13 @@ use super::{NO_SNAPSHOT, PAGE, Task};
 use crate::error::EngineError;
 use crate::orders::Shaping;
 use std::collections::BTreeSet;
-use tally_core::entry::{ACT, VOID};
-use tally_core::ids::{Seq, WidgetId};
 use tally_core::money::Currency;
 use tally_core::money::conversion::Conversion;
-use tally_core::widgets::{Piece, Refusal, Settings, Setup};
+use tally_core::record::entry::{ACT, VOID};
+use tally_core::record::ids::{Seq, WidgetId};
+use tally_core::record::refusal::Refusal;
+use tally_core::record::settings::Settings;
+use tally_core::widgets::{Piece, Setup};
 use tally_store::accounts::ChannelRecord;
 use tally_store::widgets::{Converted, OwnWidget, Past, WidgetRecord};
 

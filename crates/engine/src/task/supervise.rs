@@ -11,7 +11,7 @@ use std::panic::AssertUnwindSafe;
 use std::sync::Arc;
 use std::time::Duration;
 use tally_core::channel::Channel;
-use tally_core::ids::{ChannelId, WidgetId};
+use tally_core::record::ids::{ChannelId, WidgetId};
 use tally_core::widgets::Setup;
 use tally_store::accounts::ChannelRecord;
 use tally_store::feeds::Feed;

@@ -6,7 +6,7 @@ use base64::Engine as _;
 use base64::prelude::BASE64_STANDARD;
 use std::sync::Arc;
 use std::time::Duration;
-use tally_core::chat::{ChatLine, Role};
+use tally_core::book::chat::{ChatLine, Role};
 use tally_core::language::text;
 use tally_engine::Report;
 use tally_store::feeds::Chat;

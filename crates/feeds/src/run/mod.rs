@@ -7,7 +7,7 @@ mod rates;
 use crate::outside::Outside;
 use std::collections::HashMap;
 use std::time::Duration;
-use tally_core::ids::{ChannelId, FeedId};
+use tally_core::record::ids::{ChannelId, FeedId};
 use tally_engine::{ChannelHandle, Engine, Report};
 use tally_store::feeds::{Feed, Wiring};
 use tokio::task::JoinHandle;

@@ -5,8 +5,8 @@ use crate::outside::Asked;
 use crate::poll::levels;
 use std::collections::BTreeMap;
 use std::time::Duration;
-use tally_core::entry::{Incoming, Origin};
-use tally_core::happening::Happening;
+use tally_core::record::entry::{Incoming, Origin};
+use tally_core::record::happening::Happening;
 use tally_engine::Report;
 use tally_store::feeds::Poll;
 

@@ -10,7 +10,7 @@ use serde_json::{Value, json};
 use std::sync::Arc;
 use std::sync::atomic::{AtomicUsize, Ordering};
 use std::time::Instant;
-use tally_core::ids::{ChannelId, FeedId};
+use tally_core::record::ids::{ChannelId, FeedId};
 use tally_feeds::cloudevents::{self, Mode};
 use tally_feeds::signature;
 use tally_store::rows::EntryRow;

@@ -9,8 +9,8 @@ use crate::report::{Report, median, percentile};
 use diesel::prelude::*;
 use std::fmt::Write;
 use std::time::{Duration, Instant};
-use tally_core::entry::Draft;
-use tally_core::ids::ChannelId;
+use tally_core::record::entry::Draft;
+use tally_core::record::ids::ChannelId;
 use tally_store::rows::EntryRow;
 use tally_store::schema::entries as table;
 

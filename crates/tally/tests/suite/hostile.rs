@@ -13,7 +13,7 @@ use crate::kit::sender::{Sender, tip, tip_as};
 use crate::kit::until;
 use std::sync::Arc;
 use std::time::Duration;
-use tally_core::ids::{ChannelId, WidgetId};
+use tally_core::record::ids::{ChannelId, WidgetId};
 use tally_engine::{Clock, Pressed, SystemClock};
 
 /// No attack here may take the program beyond this, in MiB.

@@ -173,7 +173,7 @@ async fn the_stand_in_delivers_twice_and_it_counts_once() {
 async fn every_type_is_recorded_as_its_published_schema_tells() {
     let (_database, program, sender) = start();
     let mut batch = Vec::new();
-    for kind in tally_core::happening::Kind::SENT {
+    for kind in tally_core::record::happening::Kind::SENT {
         let event = format!("tally.{}", kind.key());
         let answer = reqwest::get(format!("{}/schemas/{event}.json", program.base)).await.unwrap();
         assert_eq!(answer.headers()["content-type"], "application/schema+json");

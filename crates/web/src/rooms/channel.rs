@@ -13,14 +13,15 @@ use actix_web::{HttpResponse, web};
 use askama::Template;
 use serde::Deserialize;
 use tally_core::channel::Channel;
-use tally_core::happening::Kind;
+use tally_core::count::Scope;
 use tally_core::language::unit::Unit;
 use tally_core::look::Sort;
-use tally_core::measure::Weights;
 use tally_core::money::Currency;
+use tally_core::record::happening::Kind;
+use tally_core::record::settings::{Settings, Weights};
 use tally_core::sentence::{Editor, Field, Part};
 use tally_core::time::Instant;
-use tally_core::widgets::{Piece, Scope, Settings};
+use tally_core::widgets::Piece;
 use tally_store::accounts::{AirSignals, ChannelRecord};
 use tally_store::clips::Clip;
 

@@ -11,7 +11,7 @@ use actix_web::{HttpRequest, HttpResponse, web};
 use askama::Template;
 use serde::Deserialize;
 use serde_json::json;
-use tally_core::ids::WidgetId;
+use tally_core::record::ids::WidgetId;
 use tally_engine::Pressed;
 
 #[derive(Template)]

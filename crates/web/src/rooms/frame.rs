@@ -4,7 +4,7 @@ use crate::app::App;
 use crate::error::WebError;
 use crate::security::session::Owner;
 use tally_core::channel::Channel;
-use tally_core::ids::WidgetId;
+use tally_core::record::ids::WidgetId;
 
 /// A room and where it stands.
 pub struct Room {

@@ -3,8 +3,8 @@
 use crate::draw::{Lamp, since};
 use tally_core::channel::Channel;
 use tally_core::count::Count;
-use tally_core::happening::Kind;
-use tally_core::ids::{FeedId, WidgetId};
+use tally_core::record::happening::Kind;
+use tally_core::record::ids::{FeedId, WidgetId};
 use tally_core::time::Instant;
 use tally_core::time::calendar::Period;
 use tally_engine::{Heard, Hearing};

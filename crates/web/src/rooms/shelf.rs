@@ -13,7 +13,7 @@ use actix_web::http::header::ContentType;
 use actix_web::{HttpResponse, web};
 use askama::Template;
 use serde::Deserialize;
-use tally_core::ids::WidgetId;
+use tally_core::record::ids::WidgetId;
 use tally_core::sentence;
 use tally_core::widgets::starts::{STARTS, Start};
 use tally_core::widgets::{Definition, Piece, Setup};

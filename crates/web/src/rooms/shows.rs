@@ -11,14 +11,15 @@ use actix_web::{HttpResponse, web};
 use askama::Template;
 use chrono::NaiveDateTime;
 use serde::Deserialize;
-use tally_core::book::shows::{Show, ShowAct};
+use tally_core::book::shows::Show;
 use tally_core::channel::Channel;
 use tally_core::count::Count;
-use tally_core::ids::Seq;
-use tally_core::measure::Measure;
-use tally_core::sentence::digits;
+use tally_core::record::acts::ShowAct;
+use tally_core::record::ids::Seq;
+use tally_core::record::measure::Measure;
 use tally_core::time::Instant;
 use tally_core::time::calendar::{Calendar, Span};
+use tally_core::time::words::digits;
 use tally_engine::EngineError;
 
 /// How many shows stand in the room.

@@ -7,7 +7,7 @@ use actix_web::dev::Payload;
 use actix_web::{FromRequest, HttpRequest, web};
 use std::future::Future;
 use std::pin::Pin;
-use tally_core::ids::ChannelId;
+use tally_core::record::ids::ChannelId;
 use tally_core::time::Instant;
 use tally_engine::{By, ChannelHandle};
 use tally_store::StoreError;

@@ -1,8 +1,8 @@
 //! The signs in front of lines: a drawn set of our own, two strokes each.
 
 use askama::Template;
-use tally_core::happening::Kind;
 use tally_core::look::{Look, Token};
+use tally_core::record::happening::Kind;
 
 /// A sign, drawn in a box of 24 by 24.
 #[derive(Template)]

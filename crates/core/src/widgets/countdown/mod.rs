@@ -11,14 +11,19 @@ mod tests;
 
 pub use run::{Phase, Run};
 
-use super::{Action, Family, Lever, Refusal, Scope, Settings};
+use super::{Action, Family, Lever};
 use crate::act_log::{ActLog, Deed};
-use crate::entry::{Act, Entry};
+use crate::count::Scope;
 use crate::explain::Slip;
-use crate::ids::Seq;
 use crate::look::Shape;
 use crate::look::tokens::{PLATE, TEXT, TITLED};
-use crate::sentence::{EditError, MOST_SECONDS, Part, digits, instant_words};
+use crate::record::acts::{Act, CountdownAct};
+use crate::record::entry::Entry;
+use crate::record::ids::Seq;
+use crate::record::refusal::Refusal;
+use crate::record::settings::Settings;
+use crate::sentence::{EditError, MOST_SECONDS, Part};
+use crate::time::words::{digits, instant_words};
 use crate::time::{Instant, after, together};
 use crate::view::View;
 use chrono::TimeDelta;
@@ -35,39 +40,6 @@ pub struct Countdown {
     pub ready_text: String,
     /// Shown when it is done.
     pub done_text: String,
-}
-
-/// What an operator did to a clock.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
-#[serde(tag = "act", rename_all = "snake_case")]
-pub enum CountdownAct {
-    /// Sets it running, or running again.
-    Start,
-    /// Stands it still.
-    Pause,
-    /// Back to ready with the full length.
-    Reset,
-    /// Gives it more time, or less.
-    Add {
-        /// Seconds; below zero takes away.
-        seconds: i64,
-    },
-}
-
-impl CountdownAct {
-    /// `started it`, `added 1:00`.
-    #[must_use]
-    pub fn words(&self) -> String {
-        match self {
-            Self::Start => "started it".into(),
-            Self::Pause => "paused it".into(),
-            Self::Reset => "reset it".into(),
-            Self::Add { seconds } if *seconds < 0 => {
-                format!("took {} off it", digits(TimeDelta::seconds(seconds.saturating_neg())))
-            }
-            Self::Add { seconds } => format!("added {} to it", digits(TimeDelta::seconds(*seconds))),
-        }
-    }
 }
 
 /// The acts done, and where they leave the clock.

@@ -1,6 +1,6 @@
 //! One run of a clock, from reset to reset.
 
-use super::CountdownAct;
+use crate::record::acts::CountdownAct;
 use crate::time::{Instant, after, less, together};
 use chrono::TimeDelta;
 use serde::{Deserialize, Serialize};

@@ -1,8 +1,9 @@
 //! First train *counts down from* 10:00, *says* the time left *before it starts and* Here we go *when it is done.*
 
 use super::Countdown;
-use crate::sentence::{EditError, Editor, Part, digits};
-use crate::widgets::{input, no_such_part};
+use crate::sentence::{EditError, Editor, Part, input};
+use crate::time::words::digits;
+use crate::widgets::no_such_part;
 
 const TITLE: &str = "The title";
 const LENGTH: &str = "The length";

@@ -1,7 +1,7 @@
 use super::*;
-use crate::entry::Body;
 use crate::fixtures::{World, entry, settings};
-use crate::ids::WidgetId;
+use crate::record::entry::Body;
+use crate::record::ids::WidgetId;
 use proptest::prelude::*;
 
 fn begin() -> Instant {

@@ -7,18 +7,23 @@ mod sentence;
 #[cfg(test)]
 mod tests;
 
-use super::{Action, Family, Lever, Refusal, Scope, Settings};
+use super::{Action, Family, Lever};
 use crate::act_log::ActLog;
-use crate::entry::{Act, Entry};
+use crate::count::Scope;
 use crate::explain::Slip;
-use crate::ids::Seq;
 use crate::language::Language;
 use crate::language::unit::Unit;
 use crate::look::Shape;
 use crate::look::tokens::{PLATE, TEXT, TITLED};
-use crate::sentence::{EditError, MOST_NUMBER, Part, instant_words};
+use crate::record::acts::{Act, CounterAct};
+use crate::record::entry::Entry;
+use crate::record::ids::Seq;
+use crate::record::refusal::Refusal;
+use crate::record::settings::Settings;
+use crate::sentence::{EditError, MOST_NUMBER, Part};
 use crate::time::Instant;
 use crate::time::calendar::Period;
+use crate::time::words::instant_words;
 use crate::view::View;
 use serde::{Deserialize, Serialize};
 
@@ -51,37 +56,6 @@ pub enum Resets {
     EachDay,
     /// When a show begins.
     EachShow,
-}
-
-/// What an operator did to a counter. Numbers are what the press meant when it was made.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
-#[serde(tag = "act", rename_all = "snake_case")]
-pub enum CounterAct {
-    /// Adds, or takes away below zero.
-    Add {
-        /// How many.
-        by: i64,
-    },
-    /// Puts it to a value.
-    Set {
-        /// Which.
-        to: i64,
-    },
-    /// Puts it to its start value.
-    Reset,
-}
-
-impl CounterAct {
-    /// `added 1`, `set it to 7`.
-    #[must_use]
-    pub fn words(&self) -> String {
-        match self {
-            Self::Add { by } if *by < 0 => format!("took {} away", Unit::Things.show(by.saturating_neg())),
-            Self::Add { by } => format!("added {}", Unit::Things.show(*by)),
-            Self::Set { to } => format!("set it to {}", Unit::Things.show(*to)),
-            Self::Reset => "reset it".into(),
-        }
-    }
 }
 
 /// The acts done.

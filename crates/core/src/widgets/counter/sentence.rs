@@ -2,8 +2,8 @@
 
 use super::{Counter, Resets};
 use crate::language::unit::Unit;
-use crate::sentence::{EditError, Editor, MOST_NUMBER, Part};
-use crate::widgets::{input, no_such_part};
+use crate::sentence::{EditError, Editor, MOST_NUMBER, Part, input};
+use crate::widgets::no_such_part;
 
 const TITLE: &str = "The title";
 const STEP: &str = "The step";

@@ -1,7 +1,7 @@
 use super::*;
-use crate::entry::Body;
 use crate::fixtures::{World, entry, settings};
-use crate::ids::WidgetId;
+use crate::record::entry::Body;
+use crate::record::ids::WidgetId;
 use chrono::TimeDelta;
 use proptest::prelude::*;
 
@@ -80,7 +80,7 @@ fn a_counter_that_resets_with_each_show_begins_again_when_one_begins() {
     let state = folded(&counter, &[did(ADD), did(ADD)]);
     let later = noon() + TimeDelta::hours(7);
     assert_eq!(counter.value(&state, &World::new().scope(later)), 2, "there has been no show yet");
-    let begin = Body::Show { by: "odile".into(), act: crate::book::shows::ShowAct::Begin };
+    let begin = Body::Show { by: "odile".into(), act: crate::record::acts::ShowAct::Begin };
     let on_air = World::after(&[entry(3, later, begin)]);
     assert_eq!(counter.value(&state, &on_air.scope(later)), 0);
     let mut state = state;

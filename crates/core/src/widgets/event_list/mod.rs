@@ -9,13 +9,14 @@ mod tests;
 
 pub(in crate::widgets) use sentence::{maybe_length, read_length};
 
-use super::{Family, NoActs, Scope, Settings};
-use crate::count::Count;
+use super::{Family, NoActs};
+use crate::count::{Count, Scope};
 use crate::explain::{Slip, of_several};
-use crate::happening::Kind;
 use crate::look::Shape;
 use crate::look::tokens::{ENTERING, LINES, PLATE, SIGNS, TEXT, TITLED};
 use crate::money::conversion::Conversion;
+use crate::record::happening::Kind;
+use crate::record::settings::Settings;
 use crate::sentence::{EditError, Part};
 use crate::telling::{Line, Telling, Told};
 use crate::time::calendar::Period;

@@ -2,9 +2,10 @@
 //! *first*; …
 
 use super::{EventList, MOST};
-use crate::count::sentence as counting;
-use crate::sentence::{EditError, Editor, Input, Part, digits};
-use crate::widgets::{Scope, input, no_such_part};
+use crate::count::{Scope, sentence as counting};
+use crate::sentence::{EditError, Editor, Input, Part, input};
+use crate::time::words::digits;
+use crate::widgets::no_such_part;
 use chrono::TimeDelta;
 
 const TITLE: &str = "The title";

@@ -1,7 +1,7 @@
 use super::*;
-use crate::entry::Body;
 use crate::fixtures::{World, entry, settings};
-use crate::happening::{Actor, Happening};
+use crate::record::entry::Body;
+use crate::record::happening::{Actor, Happening};
 
 fn begin() -> Instant {
     "2026-11-24T19:00:00Z".parse().unwrap()

@@ -17,17 +17,20 @@ pub use pace::Pace;
 pub use view::{AimView, GoalView, Outcome, RungView, floored_percent};
 pub use watch::Watch;
 
-use super::{Action, Family, Hint, Lever, Refusal, Scope, Settings};
+use super::{Action, Family, Hint, Lever};
 use crate::act_log::ActLog;
-use crate::count::Count;
-use crate::entry::{Act, Entry};
+use crate::count::{Count, Scope};
 use crate::explain::Slip;
-use crate::ids::Seq;
 use crate::language::unit::Unit;
 use crate::look::Shape;
 use crate::look::tokens::{BAR, FEAST, PLATE, SIDES, TEXT, TITLED};
-use crate::measure::Measure;
 use crate::money::conversion::Conversion;
+use crate::record::acts::{Act, GoalAct};
+use crate::record::entry::Entry;
+use crate::record::ids::Seq;
+use crate::record::measure::Measure;
+use crate::record::refusal::Refusal;
+use crate::record::settings::Settings;
 use crate::sentence::{EditError, Part};
 use crate::time::calendar::Period;
 use crate::time::{Instant, after};
@@ -125,27 +128,6 @@ pub enum Beside {
     Pace,
     /// Nothing.
     Nothing,
-}
-
-/// What an operator did to a goal.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
-#[serde(tag = "act", rename_all = "snake_case")]
-pub enum GoalAct {
-    /// Counts from now on, where it counts since its last reset.
-    Reset,
-    /// Reaching it is celebrated again, even if it was a moment ago.
-    Rearm,
-}
-
-impl GoalAct {
-    /// `reset it`.
-    #[must_use]
-    pub fn words(&self) -> String {
-        match self {
-            Self::Reset => "reset it".into(),
-            Self::Rearm => "armed its celebration again".into(),
-        }
-    }
 }
 
 /// The acts done.

@@ -2,12 +2,11 @@
 
 use super::Aim;
 use crate::book::instant;
-use crate::count::{Count, Verdict, What};
+use crate::count::{Count, Scope, Verdict, What};
 use crate::language::unit::Unit;
-use crate::sentence::instant_words;
 use crate::time::calendar::Span;
+use crate::time::words::instant_words;
 use crate::time::{Instant, before};
-use crate::widgets::Scope;
 use chrono::TimeDelta;
 
 /// Fewer entries than this say nothing.

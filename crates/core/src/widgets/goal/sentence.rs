@@ -2,12 +2,13 @@
 //! *£20*, until *29 Nov 2026, 20:00*; when reached it *counts past*.
 
 use super::{Aim, Arrange, Beside, Goal, MOST, Rung, Then};
-use crate::count::sentence as counting;
+use crate::count::{Scope, sentence as counting};
 use crate::language::text;
 use crate::language::unit::Unit;
 use crate::money;
-use crate::sentence::{EditError, Editor, Part, moment_words, numbered};
-use crate::widgets::{Scope, input, no_such_part};
+use crate::sentence::{EditError, Editor, Part, input, numbered};
+use crate::time::words::moment_words;
+use crate::widgets::no_such_part;
 use rust_decimal::Decimal;
 
 const TITLE: &str = "The title";

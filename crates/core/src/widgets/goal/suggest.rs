@@ -1,11 +1,11 @@
 //! Targets that suit the channel: from what its own earlier periods came to.
 
 use super::Aim;
-use crate::count::Count;
+use crate::count::{Count, Scope};
 use crate::money::conversion::rounded;
 use crate::time::before;
 use crate::time::calendar::{Period, Span};
-use crate::widgets::{Hint, Scope};
+use crate::widgets::Hint;
 use chrono::TimeDelta;
 
 /// So many earlier periods are looked at.

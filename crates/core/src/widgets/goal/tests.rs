@@ -1,11 +1,11 @@
 use super::*;
 use crate::channel::Channel;
-use crate::entry::{Body, Change};
 use crate::explain::Effect;
 use crate::fixtures::{World, entry, settings};
-use crate::happening::{Actor, Happening, Tier};
-use crate::ids::WidgetId;
 use crate::money::{Currency, Money};
+use crate::record::entry::{Body, Change};
+use crate::record::happening::{Actor, Happening, Tier};
+use crate::record::ids::WidgetId;
 use crate::widgets::Definition;
 use proptest::prelude::*;
 

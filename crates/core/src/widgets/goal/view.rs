@@ -3,11 +3,10 @@
 use super::pace::pace;
 use super::{Aim, Arrange, Beside, Goal, Rung, State, Then};
 use crate::book::instant;
-use crate::count::{Count, Tally};
+use crate::count::{Count, Scope, Tally};
 use crate::explain::{Slip, span_words, terms_and_lines};
 use crate::language::unit::Unit;
 use crate::time::Instant;
-use crate::widgets::Scope;
 use serde::Serialize;
 
 /// No goal is raised more often than this.

@@ -6,18 +6,19 @@ mod tests;
 
 pub(in crate::widgets) use sentence::{edit, parts};
 
-use super::{Family, NoActs, Scope, Settings};
+use super::{Family, NoActs};
 use crate::book::{Fact, instant};
-use crate::count::{Count, Keep, Verdict, What};
+use crate::count::{Count, Keep, Scope, Verdict, What};
 use crate::explain::{Slip, span_words, terms_and_lines};
-use crate::happening::Kind;
-use crate::ids::Seq;
 use crate::language::age_changes_at;
 use crate::language::unit::Unit;
 use crate::look::Shape;
 use crate::look::tokens::{PLATE, SIDES, SIGNS, TEXT, TITLED};
-use crate::measure::Measure;
 use crate::money::conversion::Conversion;
+use crate::record::happening::Kind;
+use crate::record::ids::Seq;
+use crate::record::measure::Measure;
+use crate::record::settings::Settings;
 use crate::sentence::{EditError, Part};
 use crate::telling::{Telling, fact_values};
 use crate::template::{self, Run, Values};

@@ -2,10 +2,10 @@
 //! there is one, *Be the first*.
 
 use super::{Label, Which};
-use crate::count::sentence as counting;
-use crate::sentence::{EditError, Editor, Part};
+use crate::count::{Scope, sentence as counting};
+use crate::sentence::{EditError, Editor, Part, input};
 use crate::telling::checked;
-use crate::widgets::{Scope, input, no_such_part};
+use crate::widgets::no_such_part;
 
 const TITLE: &str = "The title";
 const WHICH: &str = "Which one it tells of";

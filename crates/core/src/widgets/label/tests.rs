@@ -1,8 +1,8 @@
 use super::*;
-use crate::entry::Body;
 use crate::fixtures::{World, entry, settings};
-use crate::happening::{Actor, Happening};
 use crate::money::{Currency, Money};
+use crate::record::entry::Body;
+use crate::record::happening::{Actor, Happening};
 use chrono::TimeDelta;
 
 fn begin() -> Instant {

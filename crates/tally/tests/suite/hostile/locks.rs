@@ -10,7 +10,7 @@ use crate::kit::sender::{Sender, tip};
 use diesel::connection::SimpleConnection;
 use serde_json::json;
 use std::sync::Arc;
-use tally_core::ids::ChannelId;
+use tally_core::record::ids::ChannelId;
 use tally_engine::Clock;
 use tally_store::Store;
 

@@ -11,8 +11,8 @@ use actix_web::http::header::ContentType;
 use actix_web::{HttpResponse, web};
 use askama::Template;
 use serde::Deserialize;
-use tally_core::ids::WidgetId;
 use tally_core::look::Base;
+use tally_core::record::ids::WidgetId;
 use tally_engine::Shaping;
 
 /// One way to wear it.

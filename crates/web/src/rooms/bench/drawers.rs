@@ -1,13 +1,14 @@
 //! The drawers of the bench: the look of a widget, and how it tells of each kind.
 
 use askama::Template;
-use tally_core::happening::Kind;
-use tally_core::ids::WidgetId;
+use tally_core::count::Scope;
 use tally_core::language::Language;
 use tally_core::look::{Base, Drawer, FONTS, Font, Form, Look, OWN, Shape, Token, warnings};
+use tally_core::record::happening::Kind;
+use tally_core::record::ids::WidgetId;
 use tally_core::telling::{self, Telling};
 use tally_core::template::{self, VALUES, Values};
-use tally_core::widgets::{Piece, Scope};
+use tally_core::widgets::Piece;
 use tally_store::clips::Clip;
 
 /// See the module.

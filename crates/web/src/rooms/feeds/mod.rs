@@ -16,8 +16,8 @@ use askama::Template;
 use chrono::TimeDelta;
 use tally_core::book::search::Search;
 use tally_core::channel::Channel;
-use tally_core::ids::FeedId;
 use tally_core::money::group;
+use tally_core::record::ids::FeedId;
 use tally_engine::{EngineError, Hearing};
 use tally_store::feeds::{Feed, FeedChange, Wiring};
 

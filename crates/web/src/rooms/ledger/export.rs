@@ -10,9 +10,9 @@ use actix_web::{HttpResponse, web};
 use bytes::Bytes;
 use futures_util::stream;
 use serde_json::json;
-use tally_core::entry::{Body, Entry};
-use tally_core::happening::Happening;
-use tally_core::ids::{ChannelId, Seq};
+use tally_core::record::entry::{Body, Entry};
+use tally_core::record::happening::Happening;
+use tally_core::record::ids::{ChannelId, Seq};
 use tally_engine::{ChannelHandle, Engine};
 
 /// How many lines are read at a time.

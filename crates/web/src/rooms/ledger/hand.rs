@@ -8,13 +8,13 @@ use actix_web::{HttpResponse, web};
 use chrono::NaiveDateTime;
 use serde::Deserialize;
 use tally_core::channel::Channel;
-use tally_core::happening::{Happening, Kind};
 use tally_core::language::text;
 use tally_core::language::unit::Unit;
-use tally_core::measure::Measure;
 use tally_core::money::Money;
+use tally_core::record::happening::{Happening, Kind};
+use tally_core::record::measure::Measure;
+use tally_core::record::settings::Settings;
 use tally_core::sentence::Input;
-use tally_core::widgets::Settings;
 use tally_feeds::words::{self, Words};
 
 /// What the form offers.

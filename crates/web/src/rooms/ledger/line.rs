@@ -13,10 +13,10 @@ use std::collections::BTreeMap;
 use tally_core::book::{Book, Fact};
 use tally_core::channel::{Channel, Correcting};
 use tally_core::count::Verdict;
-use tally_core::entry::{Body, Entry};
-use tally_core::happening::{Happening, Kind};
-use tally_core::ids::{FeedId, Seq};
 use tally_core::language::text;
+use tally_core::record::entry::{Body, Entry};
+use tally_core::record::happening::{Happening, Kind};
+use tally_core::record::ids::{FeedId, Seq};
 use tally_engine::EngineError;
 use tally_store::rows::{Namespace, origin_key};
 

@@ -15,8 +15,8 @@ use actix_web::{HttpResponse, web};
 use askama::Template;
 use std::collections::BTreeMap;
 use tally_core::channel::Channel;
-use tally_core::entry::{Body, Entry};
-use tally_core::ids::{FeedId, Seq, WidgetId};
+use tally_core::record::entry::{Body, Entry};
+use tally_core::record::ids::{FeedId, Seq, WidgetId};
 use tally_core::time::Instant;
 use wanted::{Wanted, Where, kinds};
 

@@ -4,12 +4,12 @@ use crate::error::WebError;
 use chrono::{Days, NaiveDate};
 use serde::{Deserialize, Deserializer};
 use tally_core::book::search::Search;
-use tally_core::entry::{ACT, CORRECT, RATES, SHOW, VOID};
-use tally_core::happening::Kind;
-use tally_core::ids::FeedId;
+use tally_core::record::entry::{ACT, CORRECT, RATES, SHOW, VOID};
+use tally_core::record::happening::Kind;
+use tally_core::record::ids::FeedId;
+use tally_core::record::settings::Settings;
 use tally_core::sentence::Input;
 use tally_core::time::calendar::{Calendar, Span};
-use tally_core::widgets::Settings;
 
 /// The form. What is empty narrows nothing.
 #[derive(Debug, Clone, Default, PartialEq, Deserialize)]

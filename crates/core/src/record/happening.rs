@@ -1,7 +1,7 @@
 //! What happens on a channel: follows, subscriptions, tips.
 
-use crate::measure::Measure;
 use crate::money::{Money, group};
+use crate::record::measure::Measure;
 use serde::{Deserialize, Serialize};
 
 /// Who did it.

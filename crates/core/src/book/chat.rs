@@ -1,6 +1,6 @@
 //! What is said in chat. It is heard and forgotten after a while: chat is no part of the record.
 
-use crate::ids::FeedId;
+use crate::record::ids::FeedId;
 use crate::time::Instant;
 use std::collections::VecDeque;
 

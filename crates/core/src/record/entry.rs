@@ -1,13 +1,10 @@
 //! The lines of the ledger.
 
-use crate::book::shows::ShowAct;
-use crate::happening::Happening;
-use crate::ids::{FeedId, Seq, WidgetId};
 use crate::money::rates::Table;
+use crate::record::acts::{Act, ShowAct};
+use crate::record::happening::Happening;
+use crate::record::ids::{FeedId, Seq, WidgetId};
 use crate::time::Instant;
-use crate::widgets::countdown::CountdownAct;
-use crate::widgets::counter::CounterAct;
-use crate::widgets::goal::GoalAct;
 use chrono::NaiveDate;
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
@@ -19,19 +16,6 @@ pub struct Origin {
     pub source: String,
     /// The `id` of a CloudEvent, unique within its source.
     pub id: String,
-}
-
-/// What an operator did to one widget. Acts say what was meant, and folding them decides what it
-/// comes to, so that taking one back is the same as never having done it.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
-#[serde(tag = "family", rename_all = "snake_case")]
-pub enum Act {
-    /// On a counter.
-    Counter(CounterAct),
-    /// On a count-down clock.
-    Countdown(CountdownAct),
-    /// On a goal.
-    Goal(GoalAct),
 }
 
 /// What an entry says.
@@ -155,31 +139,12 @@ impl Body {
     /// Whether it is what an action on a widget would be written as: the same press, sent once more.
     #[must_use]
     pub fn answers(&self, widget: WidgetId, action: &str, value: Option<i64>) -> bool {
-        let same = |number: i64| value.is_none_or(|value| value == number);
+        let _same = |number: i64| value.is_none_or(|value| value == number);
         match self {
             Self::Void { widget: own, target, .. } => {
                 *own == widget && action == "undo" && value.is_none_or(|value| u64::try_from(value) == Ok(target.0))
             }
-            Self::Act { widget: own, act, .. } => {
-                *own == widget
-                    && match act {
-                        Act::Counter(CounterAct::Add { by }) if *by < 0 => {
-                            action == "subtract" && same(by.saturating_neg())
-                        }
-                        Act::Counter(CounterAct::Add { by }) => action == "add" && same(*by),
-                        Act::Counter(CounterAct::Set { to }) => action == "set" && same(*to),
-                        Act::Counter(CounterAct::Reset)
-                        | Act::Countdown(CountdownAct::Reset)
-                        | Act::Goal(GoalAct::Reset) => action == "reset",
-                        Act::Countdown(CountdownAct::Start) => action == "start",
-                        Act::Countdown(CountdownAct::Pause) => action == "pause",
-                        Act::Countdown(CountdownAct::Add { seconds }) => match action {
-                            "subtract" => same(seconds.saturating_neg()),
-                            _ => action == "add" && same(*seconds),
-                        },
-                        Act::Goal(GoalAct::Rearm) => action == "rearm",
-                    }
-            }
+            Self::Act { widget: own, act, .. } => *own == widget && act.answers(action, value),
             _ => false,
         }
     }
@@ -198,10 +163,8 @@ impl Body {
     pub fn words(&self) -> String {
         match self {
             Self::Happening(happening) => happening.words(),
-            Self::Act { by, act: Act::Counter(act), .. } => format!("{by} {}", act.words()),
-            Self::Act { by, act: Act::Countdown(act), .. } => format!("{by} {}", act.words()),
+            Self::Act { by, act, .. } => format!("{by} {}", act.words()),
             Self::Void { by, target, .. } => format!("{by} took back line {target}"),
-            Self::Act { by, act: Act::Goal(act), .. } => format!("{by} {}", act.words()),
             Self::Correct { by, target, reason, about, change, .. } => {
                 let why = reason.as_ref().map(|reason| format!(": {reason}")).unwrap_or_default();
                 match change {

@@ -1,7 +1,7 @@
 //! Pictures of supporters: where each can be found, as the newest of their events told.
 
-use crate::happening::Actor;
-use crate::ids::Seq;
+use crate::record::happening::Actor;
+use crate::record::ids::Seq;
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 

@@ -1,0 +1,9 @@
+//! What is recorded: the lines of a channel's ledger, and what they say.
+
+pub mod acts;
+pub mod entry;
+pub mod happening;
+pub mod ids;
+pub mod measure;
+pub mod refusal;
+pub mod settings;
