@@ -11,11 +11,9 @@
 #![warn(clippy::arithmetic_side_effects)]
 #![cfg_attr(test, allow(clippy::unwrap_used, clippy::expect_used, clippy::arithmetic_side_effects))]
 
-pub mod act_log;
 pub mod book;
 pub mod channel;
 pub mod count;
-pub mod explain;
 #[cfg(test)]
 mod fixtures;
 pub mod language;
@@ -26,5 +24,4 @@ pub mod sentence;
 pub mod telling;
 pub mod template;
 pub mod time;
-pub mod view;
 pub mod widgets;

@@ -6,8 +6,8 @@ use tally_core::channel::RollLine;
 use tally_core::look::Look;
 use tally_core::record::ids::{Seq, WidgetId};
 use tally_core::time::Instant;
-use tally_core::view::View;
 use tally_core::widgets::Lever;
+use tally_core::widgets::view::View;
 
 /// What is seen of a widget.
 #[derive(Debug, Clone, Copy)]

@@ -10,8 +10,8 @@ use tally_core::channel::RollLine;
 use tally_core::record::ids::WidgetId;
 use tally_core::time::Instant;
 use tally_core::time::calendar::Calendar;
-use tally_core::view::View;
 use tally_core::widgets::Lever;
+use tally_core::widgets::view::View;
 use tally_engine::{Draw, Drawn, Heard, OnAir, Pulse, PulseFeed, Seen, Shown};
 
 /// A feed that has brought nothing for this long is quiet.

@@ -2,6 +2,7 @@
 
 mod decide;
 mod snapshot;
+pub mod starts;
 
 pub use decide::{Correcting, Press};
 pub use snapshot::Snapshot;
@@ -17,7 +18,7 @@ use crate::record::entry::{Body, Change, Entry};
 use crate::record::ids::{FeedId, Seq, WidgetId};
 use crate::record::settings::Settings;
 use crate::time::Instant;
-use crate::view::View;
+use crate::widgets::view::View;
 use crate::widgets::{Piece, Setup};
 use serde::{Deserialize, Serialize};
 use std::collections::{BTreeMap, BTreeSet, VecDeque};

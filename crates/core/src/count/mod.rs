@@ -4,6 +4,7 @@
 //! start and the explanation all ask it, so they cannot disagree.
 
 mod example;
+pub mod explain;
 mod filter;
 mod judge;
 mod scope;

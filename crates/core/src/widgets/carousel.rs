@@ -2,8 +2,8 @@
 
 use super::label::{self, Label, LabelView};
 use super::{Family, NoActs, no_such_part};
+use crate::count::explain::{Slip, of_several};
 use crate::count::{Count, Scope};
-use crate::explain::{Slip, of_several};
 use crate::look::Shape;
 use crate::look::tokens::{PLATE, SIDES, SIGNS, TEXT, TITLED};
 use crate::money::conversion::Conversion;
@@ -11,7 +11,7 @@ use crate::record::measure::Measure;
 use crate::record::settings::Settings;
 use crate::sentence::{EditError, Editor, Part, input, numbered};
 use crate::time::Instant;
-use crate::view::View;
+use crate::widgets::view::View;
 use serde::{Deserialize, Serialize};
 
 /// Most labels in one carousel.

@@ -5,14 +5,14 @@ use super::event_list::{maybe_length, read_length};
 use super::{Family, NoActs, no_such_part};
 use crate::book::chat::{ChatLine, Role};
 use crate::count::Scope;
-use crate::explain::Slip;
+use crate::count::explain::Slip;
 use crate::language::text::{self, fold};
 use crate::look::Shape;
 use crate::look::tokens::{ENTERING, LINES, PLATE, TEXT, TITLED};
 use crate::record::settings::Settings;
 use crate::sentence::{EditError, Editor, Part, input};
 use crate::time::{Instant, after};
-use crate::view::View;
+use crate::widgets::view::View;
 use chrono::TimeDelta;
 use serde::{Deserialize, Serialize};
 

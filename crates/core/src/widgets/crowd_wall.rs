@@ -2,8 +2,8 @@
 
 use super::{Family, NoActs, no_such_part};
 use crate::book::chat::Role;
+use crate::count::explain::{Slip, of_several};
 use crate::count::{Count, Keep, Scope, Verdict, sentence as counting};
-use crate::explain::{Slip, of_several};
 use crate::look::Shape;
 use crate::look::tokens::{EDGE, LINES, PLATE, TEXT, TITLED};
 use crate::record::measure::Measure;
@@ -12,7 +12,7 @@ use crate::sentence::{EditError, Editor, Part, input};
 use crate::telling::SAMPLE_NAMES;
 use crate::time::calendar::Period;
 use crate::time::{Instant, after, before};
-use crate::view::View;
+use crate::widgets::view::View;
 use chrono::TimeDelta;
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeSet;

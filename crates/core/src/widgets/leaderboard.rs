@@ -4,8 +4,8 @@
 //! ranked. See [`crate::count::Tally::ranking`].
 
 use super::{Family, NoActs, no_such_part};
+use crate::count::explain::{Slip, span_words, terms_and_lines};
 use crate::count::{Count, Keep, Ranked, Scope, sentence as counting};
-use crate::explain::{Slip, span_words, terms_and_lines};
 use crate::look::Shape;
 use crate::look::tokens::{BAR, LINES, PLATE, TEXT, TITLED};
 use crate::money::conversion::Conversion;
@@ -15,7 +15,7 @@ use crate::sentence::{EditError, Editor, Part, input};
 use crate::telling::SAMPLE_NAMES;
 use crate::time::Instant;
 use crate::time::calendar::Period;
-use crate::view::View;
+use crate::widgets::view::View;
 use serde::{Deserialize, Serialize};
 
 /// Most rows.

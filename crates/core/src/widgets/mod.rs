@@ -3,6 +3,7 @@
 //! To add one: write its module with a type that implements [`Family`], a line in the list of
 //! families in `piece.rs`, a variant of [`View`], and the compiler names the rest.
 
+pub mod act_log;
 pub mod carousel;
 pub mod chat_lines;
 pub mod countdown;
@@ -13,14 +14,14 @@ pub mod goal;
 pub mod label;
 pub mod leaderboard;
 mod piece;
-pub mod starts;
 pub mod ticker;
 pub mod total;
+pub mod view;
 
 pub use piece::{Definition, Folded, Piece, Setup};
 
+use crate::count::explain::Slip;
 use crate::count::{Count, Scope};
-use crate::explain::Slip;
 use crate::look::Shape;
 use crate::money::conversion::Conversion;
 use crate::record::acts::Act;
@@ -31,7 +32,7 @@ use crate::record::settings::Settings;
 use crate::sentence::{EditError, Part};
 use crate::telling::Telling;
 use crate::time::Instant;
-use crate::view::View;
+use crate::widgets::view::View;
 use serde::de::DeserializeOwned;
 use serde::{Deserialize, Serialize};
 

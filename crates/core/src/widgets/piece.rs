@@ -12,8 +12,8 @@ use super::leaderboard::Leaderboard;
 use super::ticker::Ticker;
 use super::total::Total;
 use super::{Action, Family, Hint, Lever};
+use crate::count::explain::Slip;
 use crate::count::{Count, Scope};
-use crate::explain::Slip;
 use crate::look::{Look, Shape};
 use crate::money::conversion::Conversion;
 use crate::record::acts::Act;
@@ -24,7 +24,7 @@ use crate::record::settings::Settings;
 use crate::sentence::{EditError, Part};
 use crate::telling::Telling;
 use crate::time::Instant;
-use crate::view::View;
+use crate::widgets::view::View;
 use serde::{Deserialize, Serialize};
 
 /// A definition and its look, together with its state.

@@ -2,8 +2,8 @@
 
 use super::event_list::{maybe_length, read_length};
 use super::{Family, NoActs, no_such_part};
+use crate::count::explain::{Slip, of_several};
 use crate::count::{Count, Scope, sentence as counting};
-use crate::explain::{Slip, of_several};
 use crate::language::text;
 use crate::look::Shape;
 use crate::look::tokens::{PLATE, SIGNS, TAPE, TEXT, TITLED};
@@ -15,7 +15,7 @@ use crate::telling::{Line, Telling, Told};
 use crate::template::{self, Run};
 use crate::time::Instant;
 use crate::time::calendar::Period;
-use crate::view::View;
+use crate::widgets::view::View;
 use serde::{Deserialize, Serialize};
 
 const TITLE: &str = "The title";

@@ -1,8 +1,8 @@
 //! Totals: one figure or several side by side, counted live on top of a starting amount.
 
 use super::{Family, NoActs, no_such_part};
+use crate::count::explain::{Slip, span_words, terms_and_lines};
 use crate::count::{Count, Scope, sentence as counting};
-use crate::explain::{Slip, span_words, terms_and_lines};
 use crate::language::unit::Unit;
 use crate::look::Shape;
 use crate::look::tokens::{LINES, PLATE, SIDES, TEXT, TITLED};
@@ -12,7 +12,7 @@ use crate::record::settings::Settings;
 use crate::sentence::{EditError, Editor, Part, input, numbered};
 use crate::time::Instant;
 use crate::time::calendar::Period;
-use crate::view::View;
+use crate::widgets::view::View;
 use serde::{Deserialize, Serialize};
 
 /// Most figures in one total.

@@ -8,7 +8,7 @@ use proptest::prelude::*;
 use std::collections::{BTreeMap, BTreeSet};
 use tally_core::record::ids::WidgetId;
 use tally_core::time::Instant;
-use tally_core::view::View;
+use tally_core::widgets::view::View;
 
 /// What pages show.
 struct Pages {

@@ -1,8 +1,8 @@
 //! When something on a widget is celebrated: pages are told once, and do it by themselves.
 
 use tally_core::time::Instant;
-use tally_core::view::View;
 use tally_core::widgets::goal::Watch;
+use tally_core::widgets::view::View;
 
 /// Watches one widget.
 #[derive(Debug, Default)]

@@ -4,6 +4,7 @@ use crate::report::{Report, median};
 use chrono::TimeDelta;
 use std::time::Instant;
 use tally_core::channel::Channel;
+use tally_core::channel::starts::STARTS;
 use tally_core::count::Count;
 use tally_core::money::{Currency, Money};
 use tally_core::record::entry::{Body, Entry, Origin};
@@ -14,7 +15,6 @@ use tally_core::record::settings::{Settings, Weights};
 use tally_core::time::calendar::{Calendar, Period};
 use tally_core::widgets::Definition;
 use tally_core::widgets::goal::{Aim, Goal};
-use tally_core::widgets::starts::STARTS;
 
 const ROUNDS: usize = 5;
 const EVENTS: u64 = 50_000;

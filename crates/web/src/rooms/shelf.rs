@@ -13,9 +13,9 @@ use actix_web::http::header::ContentType;
 use actix_web::{HttpResponse, web};
 use askama::Template;
 use serde::Deserialize;
+use tally_core::channel::starts::{STARTS, Start};
 use tally_core::record::ids::WidgetId;
 use tally_core::sentence;
-use tally_core::widgets::starts::{STARTS, Start};
 use tally_core::widgets::{Definition, Piece, Setup};
 use tally_engine::Shaping;
 

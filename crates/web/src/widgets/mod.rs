@@ -19,8 +19,8 @@ use askama::Template;
 use std::collections::BTreeMap;
 use tally_core::look::{Font, Form, Look, Shape, Token};
 use tally_core::record::happening::Kind;
-use tally_core::view::View;
 use tally_core::widgets::Piece;
+use tally_core::widgets::view::View;
 use tally_engine::Seen;
 
 /// What is around every drawing: its look and what the page's script goes by.

@@ -12,9 +12,8 @@ mod tests;
 pub use run::{Phase, Run};
 
 use super::{Action, Family, Lever};
-use crate::act_log::{ActLog, Deed};
 use crate::count::Scope;
-use crate::explain::Slip;
+use crate::count::explain::Slip;
 use crate::look::Shape;
 use crate::look::tokens::{PLATE, TEXT, TITLED};
 use crate::record::acts::{Act, CountdownAct};
@@ -25,7 +24,8 @@ use crate::record::settings::Settings;
 use crate::sentence::{EditError, MOST_SECONDS, Part};
 use crate::time::words::{digits, instant_words};
 use crate::time::{Instant, after, together};
-use crate::view::View;
+use crate::widgets::act_log::{ActLog, Deed};
+use crate::widgets::view::View;
 use chrono::TimeDelta;
 use serde::{Deserialize, Serialize};
 

@@ -8,9 +8,8 @@ mod sentence;
 mod tests;
 
 use super::{Action, Family, Lever};
-use crate::act_log::ActLog;
 use crate::count::Scope;
-use crate::explain::Slip;
+use crate::count::explain::Slip;
 use crate::language::Language;
 use crate::language::unit::Unit;
 use crate::look::Shape;
@@ -24,7 +23,8 @@ use crate::sentence::{EditError, MOST_NUMBER, Part};
 use crate::time::Instant;
 use crate::time::calendar::Period;
 use crate::time::words::instant_words;
-use crate::view::View;
+use crate::widgets::act_log::ActLog;
+use crate::widgets::view::View;
 use serde::{Deserialize, Serialize};
 
 /// What a counter is.

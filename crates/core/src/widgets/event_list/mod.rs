@@ -10,8 +10,8 @@ mod tests;
 pub(in crate::widgets) use sentence::{maybe_length, read_length};
 
 use super::{Family, NoActs};
+use crate::count::explain::{Slip, of_several};
 use crate::count::{Count, Scope};
-use crate::explain::{Slip, of_several};
 use crate::look::Shape;
 use crate::look::tokens::{ENTERING, LINES, PLATE, SIGNS, TEXT, TITLED};
 use crate::money::conversion::Conversion;
@@ -21,7 +21,7 @@ use crate::sentence::{EditError, Part};
 use crate::telling::{Line, Telling, Told};
 use crate::time::calendar::Period;
 use crate::time::{Instant, after};
-use crate::view::View;
+use crate::widgets::view::View;
 use chrono::TimeDelta;
 use serde::{Deserialize, Serialize};
 

@@ -18,9 +18,8 @@ pub use view::{AimView, GoalView, Outcome, RungView, floored_percent};
 pub use watch::Watch;
 
 use super::{Action, Family, Hint, Lever};
-use crate::act_log::ActLog;
+use crate::count::explain::Slip;
 use crate::count::{Count, Scope};
-use crate::explain::Slip;
 use crate::language::unit::Unit;
 use crate::look::Shape;
 use crate::look::tokens::{BAR, FEAST, PLATE, SIDES, TEXT, TITLED};
@@ -34,7 +33,8 @@ use crate::record::settings::Settings;
 use crate::sentence::{EditError, Part};
 use crate::time::calendar::Period;
 use crate::time::{Instant, after};
-use crate::view::View;
+use crate::widgets::act_log::ActLog;
+use crate::widgets::view::View;
 use chrono::NaiveDateTime;
 use serde::{Deserialize, Serialize};
 

@@ -1,6 +1,6 @@
 use super::*;
 use crate::channel::Channel;
-use crate::explain::Effect;
+use crate::count::explain::Effect;
 use crate::fixtures::{World, entry, settings};
 use crate::money::{Currency, Money};
 use crate::record::entry::{Body, Change};

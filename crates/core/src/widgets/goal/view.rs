@@ -3,8 +3,8 @@
 use super::pace::pace;
 use super::{Aim, Arrange, Beside, Goal, Rung, State, Then};
 use crate::book::instant;
+use crate::count::explain::{Slip, span_words, terms_and_lines};
 use crate::count::{Count, Scope, Tally};
-use crate::explain::{Slip, span_words, terms_and_lines};
 use crate::language::unit::Unit;
 use crate::time::Instant;
 use serde::Serialize;

@@ -8,8 +8,8 @@ pub(in crate::widgets) use sentence::{edit, parts};
 
 use super::{Family, NoActs};
 use crate::book::{Fact, instant};
+use crate::count::explain::{Slip, span_words, terms_and_lines};
 use crate::count::{Count, Keep, Scope, Verdict, What};
-use crate::explain::{Slip, span_words, terms_and_lines};
 use crate::language::age_changes_at;
 use crate::language::unit::Unit;
 use crate::look::Shape;
@@ -24,7 +24,7 @@ use crate::telling::{Telling, fact_values};
 use crate::template::{self, Run, Values};
 use crate::time::Instant;
 use crate::time::calendar::Period;
-use crate::view::View;
+use crate::widgets::view::View;
 use serde::{Deserialize, Serialize};
 
 /// The words of a label that has none of its own.

@@ -18,15 +18,15 @@ use actix_web::{HttpResponse, web};
 use askama::Template;
 use drawers::Drawers;
 use serde::Deserialize;
+use tally_core::count::explain::{Effect, Slip, SlipLine};
 use tally_core::count::{Count, Scope};
-use tally_core::explain::{Effect, Slip, SlipLine};
 use tally_core::record::happening::Happening;
 use tally_core::record::ids::{Seq, WidgetId};
 use tally_core::sentence::{Editor, Part};
 use tally_core::template::{self, VALUES};
 use tally_core::time::words::instant_words;
-use tally_core::view::View;
 use tally_core::widgets::Hint;
+use tally_core::widgets::view::View;
 use tally_engine::{EngineError, Hearing, Shaping};
 use tally_store::feeds::Feed;
 

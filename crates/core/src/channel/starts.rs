@@ -1,9 +1,9 @@
 //! Ready-made starts: widgets for what people want most, to be changed from there.
 
-use super::{Definition, Piece};
-use crate::channel::Channel;
+use super::Channel;
 use crate::record::settings::Settings;
 use crate::sentence::EditError;
+use crate::widgets::{Definition, Piece};
 
 /// A start: a family and what is said differently from its standard.
 #[derive(Debug, Clone, Copy)]

@@ -1,6 +1,6 @@
 //! The acts done on one widget, any of which can be taken back, in any order.
 
-use crate::explain::{Effect, MOST_LINES, SlipLine};
+use crate::count::explain::{Effect, MOST_LINES, SlipLine};
 use crate::record::acts::Act;
 use crate::record::entry::{Body, Entry};
 use crate::record::ids::Seq;
