@@ -1,8 +1,8 @@
 //! Pages for the broadcasting software, and the same values for other programs.
 
 use crate::app::App;
-use crate::draw::html;
 use crate::error::WebError;
+use crate::markup::html;
 use crate::security::headers::AIR_POLICY;
 use crate::{live, widgets};
 use actix_web::http::header;

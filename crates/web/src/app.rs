@@ -1,11 +1,11 @@
 //! What every handler has at hand.
 
 use crate::faces::Faces;
-use crate::rooms::feeds::import::Uploads;
 use crate::security::bodies::Bodies;
 use crate::security::limits::Limits;
 use crate::security::peers::Proxies;
 use crate::security::tokens;
+use crate::uploads::Uploads;
 use actix_web::cookie::Key;
 use std::sync::Arc;
 use tally_engine::Engine;

@@ -1,5 +1,6 @@
 //! From views to what pages get: each widget drawn once, wrapped into a message, shared by all.
 
+use crate::markup::html;
 use crate::widgets;
 use askama::Template;
 use bytestring::ByteString;
@@ -25,15 +26,6 @@ const KEY_ROWS: [[(&str, &str); 4]; 4] = [
     [("KeyA", "A"), ("KeyS", "S"), ("KeyD", "D"), ("KeyF", "F")],
     [("KeyZ", "Z"), ("KeyX", "X"), ("KeyC", "C"), ("KeyV", "V")],
 ];
-
-/// A template as text. Ours write to memory only, so a failure is a fault of the template, which
-/// shows as an empty place and a line in the log rather than as a broken page.
-pub fn html(template: &impl Template) -> String {
-    template.render().unwrap_or_else(|error| {
-        tracing::error!(%error, "a template failed");
-        String::new()
-    })
-}
 
 /// A message to pages: parts by the name of the place where they go.
 #[derive(Serialize)]

@@ -1,7 +1,7 @@
 //! One place where failures become answers: problem+json (RFC 9457) for programs, a page or a line
 //! of text for people. What is inside stays inside: a 5xx says nothing of its cause, the log does.
 
-use crate::draw;
+use crate::markup::html;
 use actix_web::http::StatusCode;
 use actix_web::http::header::{self, ContentType};
 use actix_web::{HttpResponse, ResponseError};
@@ -154,6 +154,6 @@ impl ResponseError for WebError {
         }
         let message = self.to_string();
         let page = ErrorPage { build: crate::assets::build(), message: &message };
-        answer.insert_header(ContentType::html()).body(draw::html(&page))
+        answer.insert_header(ContentType::html()).body(html(&page))
     }
 }

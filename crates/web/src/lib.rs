@@ -17,10 +17,12 @@ mod faces;
 mod heavy;
 mod ingest;
 mod live;
+mod markup;
 mod rooms;
 mod routes;
 mod schemas;
 pub mod security;
+mod uploads;
 mod widgets;
 
 pub use app::{App, Config};

@@ -3,7 +3,7 @@
 use crate::app::App;
 use crate::error::WebError;
 use crate::rooms::{account, bench, channel, desk, feeds, first_visit, health, ledger, shelf, shows, sign_in};
-use crate::security::{bodies, csrf, headers};
+use crate::security::{csrf, guard, headers};
 use crate::{air, api, assets, clips, faces, ingest, schemas};
 use actix_session::SessionMiddleware;
 use actix_session::config::{CookieContentSecurity, PersistentSession};
@@ -43,14 +43,14 @@ pub fn application(
         .app_data(app)
         .app_data(web::FormConfig::default().limit(MOST_FORM))
         .app_data(web::PayloadConfig::new(MOST_FORM))
-        .wrap(from_fn(bodies::guard))
+        .wrap(from_fn(guard::guard))
         .wrap(from_fn(protected))
         // Programs and pages on air: no session, no cookies.
         .route("/in/{token}", post().to(ingest::receive))
         .route("/w/{token}/live", get().to(air::page_live))
         .route("/read/{token:[A-Za-z0-9_-]+}.{form}", get().to(air::read))
         .route("/clips/{token}", get().to(clips::serve))
-        .route("/faces/{seal}/{address}", get().to(faces::serve))
+        .route("/faces/{seal}/{address}", get().to(faces::serve::face))
         .route("/schemas/{name}", get().to(schemas::serve))
         .route("/healthz", get().to(health::alive))
         .route("/readyz", get().to(health::ready))

@@ -15,6 +15,7 @@ mod crash;
 mod doors;
 mod families;
 mod feeds;
+mod floors;
 mod hostile;
 mod ingest;
 mod mortal;

@@ -1,8 +1,8 @@
 //! The account: its password, and the tokens of programs.
 
 use crate::app::App;
-use crate::draw::html;
 use crate::error::{WebError, sentence};
+use crate::markup::html;
 use crate::rooms::first_visit::{hashed, named};
 use crate::rooms::frame::Frame;
 use crate::rooms::sign_in::{TOO_OFTEN, go_to, refusal};

@@ -2,8 +2,8 @@
 //! signals it goes on air.
 
 use crate::app::App;
-use crate::draw::html;
 use crate::error::WebError;
+use crate::markup::html;
 use crate::rooms::first_visit::{CURRENCIES, named, reckoning};
 use crate::rooms::frame::Frame;
 use crate::rooms::sign_in::refusal;

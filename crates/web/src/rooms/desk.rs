@@ -1,9 +1,10 @@
 //! The desk: a plate for everything that can be operated, and the paper roll.
 
 use crate::app::App;
-use crate::draw::{self, html};
+use crate::draw;
 use crate::error::WebError;
 use crate::live;
+use crate::markup::html;
 use crate::rooms::frame::Frame;
 use crate::security::session::Owner;
 use actix_web::http::header::{self, ContentType};

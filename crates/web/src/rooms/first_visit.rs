@@ -1,8 +1,8 @@
 //! The first visit: three questions, ending on the bench with a widget that works.
 
 use crate::app::App;
-use crate::draw::html;
 use crate::error::{WebError, sentence};
+use crate::markup::html;
 use crate::rooms::sign_in::{go_to, refusal};
 use crate::security::{csrf, passwords, session, tokens};
 use actix_session::Session;

@@ -1,8 +1,8 @@
 //! The shelf: all widgets, each really drawn.
 
 use crate::app::App;
-use crate::draw::html;
 use crate::error::WebError;
+use crate::markup::html;
 use crate::rooms::frame::Frame;
 use crate::rooms::readiness::{self, Readiness};
 use crate::rooms::sign_in::{go_to, refusal};

@@ -1,8 +1,8 @@
 //! Shows: going on and off air, and mending the times of one that was forgotten.
 
 use crate::app::App;
-use crate::draw::html;
 use crate::error::{WebError, sentence};
+use crate::markup::html;
 use crate::rooms::frame::Frame;
 use crate::rooms::sign_in::refusal;
 use crate::security::session::Owner;

@@ -1,8 +1,8 @@
 //! Signing in and out.
 
 use crate::app::App;
-use crate::draw::html;
 use crate::error::{WebError, sentence};
+use crate::markup::html;
 use crate::security::session::Owner;
 use crate::security::{csrf, passwords, session};
 use actix_session::Session;

@@ -2,6 +2,7 @@
 
 pub mod bodies;
 pub mod csrf;
+pub mod guard;
 pub mod headers;
 pub mod limits;
 pub mod passwords;

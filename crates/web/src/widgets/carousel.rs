@@ -1,7 +1,7 @@
 //! A carousel on air: labels in the same place, one after the other.
 
 use super::{Drawing, label};
-use crate::draw::html;
+use crate::markup::html;
 use tally_core::look::Look;
 use tally_core::widgets::Family;
 use tally_core::widgets::carousel::{Carousel, CarouselView};

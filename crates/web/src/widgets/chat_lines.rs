@@ -1,7 +1,7 @@
 //! Chat lines on air: paper slips, one sheet, or words.
 
 use super::Drawing;
-use crate::draw::html;
+use crate::markup::html;
 use askama::Template;
 use tally_core::widgets::Family;
 use tally_core::widgets::chat_lines::{ChatLines, ChatLinesView};

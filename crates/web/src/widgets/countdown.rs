@@ -1,7 +1,7 @@
 //! A count-down clock on air: a plate with digits. While it runs, the page ticks by itself.
 
 use super::Drawing;
-use crate::draw::html;
+use crate::markup::html;
 use askama::Template;
 use tally_core::widgets::Family;
 use tally_core::widgets::countdown::{Countdown, CountdownView, PhaseWord};

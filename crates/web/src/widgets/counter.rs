@@ -1,7 +1,7 @@
 //! A counter on air: a number plate.
 
 use super::Drawing;
-use crate::draw::html;
+use crate::markup::html;
 use askama::Template;
 use tally_core::widgets::Family;
 use tally_core::widgets::counter::{Counter, CounterView};

@@ -2,8 +2,8 @@
 
 use super::Drawing;
 use super::face::Face;
-use crate::draw::html;
 use crate::faces;
+use crate::markup::html;
 use askama::Template;
 use tally_core::widgets::Family;
 use tally_core::widgets::crowd_wall::{self, CrowdWall, CrowdWallView};

@@ -1,7 +1,7 @@
 //! A goal on air: a rail over sleepers, a water column, a ring, a ladder, tally gates, or words.
 
 use super::Drawing;
-use crate::draw::html;
+use crate::markup::html;
 use askama::Template;
 use tally_core::language::Language;
 use tally_core::look::Look;

@@ -2,7 +2,7 @@
 
 use super::icon::{Icon, icon};
 use super::{Drawing, kind_case, kind_properties};
-use crate::draw::html;
+use crate::markup::html;
 use askama::Template;
 use tally_core::look::Look;
 use tally_core::widgets::Family;

@@ -1,7 +1,7 @@
 //! A leaderboard on air: destination boards, rails by length, or three steps and the rest.
 
 use super::Drawing;
-use crate::draw::html;
+use crate::markup::html;
 use askama::Template;
 use tally_core::widgets::Family;
 use tally_core::widgets::leaderboard::{Leaderboard, LeaderboardView};

@@ -14,7 +14,7 @@ mod leaderboard;
 mod ticker;
 mod total;
 
-use crate::draw::html;
+use crate::markup::html;
 use askama::Template;
 use std::collections::BTreeMap;
 use tally_core::look::{Font, Form, Look, Shape, Token};

@@ -1,7 +1,7 @@
 //! A total on air: figures on plates, one above the other, or alone.
 
 use super::Drawing;
-use crate::draw::html;
+use crate::markup::html;
 use askama::Template;
 use tally_core::widgets::Family;
 use tally_core::widgets::total::{Total, TotalView};

@@ -1,8 +1,8 @@
 //! All looks beside each other: one widget in every shape and every look, with its own figures.
 
 use crate::app::App;
-use crate::draw::html;
 use crate::error::WebError;
+use crate::markup::html;
 use crate::rooms::frame::Frame;
 use crate::rooms::sign_in::go_to;
 use crate::security::session::Owner;

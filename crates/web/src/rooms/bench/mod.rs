@@ -6,8 +6,8 @@ mod drawers;
 pub mod rehearse;
 
 use crate::app::App;
-use crate::draw::html;
 use crate::error::{WebError, sentence};
+use crate::markup::html;
 use crate::rooms::frame::Frame;
 use crate::rooms::readiness::{self, Readiness};
 use crate::security::session::Owner;

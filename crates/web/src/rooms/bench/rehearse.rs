@@ -2,8 +2,9 @@
 //! passed: made as senders make it, read by the contract, counted, drawn, seen by open pages.
 
 use crate::app::App;
-use crate::draw::{Lamp, html};
+use crate::draw::Lamp;
 use crate::error::WebError;
+use crate::markup::html;
 use crate::rooms::readiness::can_bring;
 use crate::rooms::sign_in::refusal;
 use crate::security::session::Owner;

@@ -1,13 +1,14 @@
 //! History from a file: matched column by column, tried without adding anything, then added.
 
 use crate::app::App;
-use crate::draw::html;
 use crate::error::WebError;
+use crate::markup::html;
 use crate::rooms::frame::Frame;
 use crate::rooms::received::{self, Named};
 use crate::rooms::sign_in::{go_to, refusal};
 use crate::security::session::Owner;
 use crate::security::tokens;
+use crate::uploads::{Shape, Upload};
 use actix_web::http::header::ContentType;
 use actix_web::web::Payload;
 use actix_web::{HttpResponse, web};
@@ -15,7 +16,7 @@ use askama::Template;
 use futures_util::{StreamExt, TryStreamExt, stream};
 use std::collections::{BTreeMap, HashMap, HashSet};
 use std::ops::ControlFlow;
-use std::sync::{Arc, Mutex, PoisonError};
+use std::sync::Arc;
 use tally_core::money::{Currency, group};
 use tally_core::record::entry::{Incoming, Origin};
 use tally_core::record::happening::Kind;
@@ -27,59 +28,12 @@ use tally_store::feeds::{FeedChange, Wiring};
 use tally_store::rows::{Namespace, origin_key};
 use tokio::sync::mpsc;
 
-/// How many files wait at a time; the oldest goes.
-const MOST_WAITING: usize = 4;
 /// How many refused lines are listed.
 const LISTED: usize = 40;
 /// Lines in one append.
 const BATCH: usize = 1_000;
 /// Appends on their way at the same time.
 const AT_ONCE: usize = 8;
-
-/// A file that was sent and not yet added.
-pub struct Upload {
-    channel: ChannelId,
-    name: String,
-    text: String,
-    shape: Shape,
-}
-
-enum Shape {
-    Table(Look),
-    Events,
-    Rates,
-}
-
-/// The files that wait, oldest first.
-#[derive(Default)]
-pub struct Uploads {
-    waiting: Mutex<Vec<(String, Arc<Upload>)>>,
-}
-
-impl Uploads {
-    fn put(&self, upload: Upload) -> String {
-        let token = tokens::token(&mut rand::rng());
-        // A list is whole at every step, so a panic elsewhere leaves it usable.
-        let mut waiting = self.waiting.lock().unwrap_or_else(PoisonError::into_inner);
-        if waiting.len() >= MOST_WAITING {
-            waiting.remove(0);
-        }
-        waiting.push((token.clone(), Arc::new(upload)));
-        token
-    }
-
-    fn get(&self, token: &str, channel: ChannelId) -> Result<Arc<Upload>, WebError> {
-        let waiting = self.waiting.lock().unwrap_or_else(PoisonError::into_inner);
-        let found = waiting.iter().find(|(own, upload)| own == token && upload.channel == channel);
-        found
-            .map(|(_, upload)| Arc::clone(upload))
-            .ok_or_else(|| WebError::Refused("This file is not at hand any more. Choose it again in Feeds.".into()))
-    }
-
-    fn drop(&self, token: &str) {
-        self.waiting.lock().unwrap_or_else(PoisonError::into_inner).retain(|(own, _)| own != token);
-    }
-}
 
 /// `POST /imports?name=…`: takes a file. Answers with the page on which to go on.
 pub async fn receive(

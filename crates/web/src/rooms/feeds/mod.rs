@@ -4,8 +4,9 @@ pub mod import;
 pub mod wire;
 
 use crate::app::App;
-use crate::draw::{Lamp, html, since};
+use crate::draw::{Lamp, since};
 use crate::error::{WebError, sentence};
+use crate::markup::html;
 use crate::rooms::frame::Frame;
 use crate::rooms::sign_in::refusal;
 use crate::security::session::Owner;

@@ -2,8 +2,8 @@
 
 use super::{Line, Lines, Standing, describe, feeds, line_of};
 use crate::app::App;
-use crate::draw::html;
 use crate::error::{WebError, sentence};
+use crate::markup::html;
 use crate::security::session::Owner;
 use actix_web::http::header::ContentType;
 use actix_web::{HttpResponse, web};

@@ -6,8 +6,9 @@ pub mod line;
 mod wanted;
 
 use crate::app::App;
-use crate::draw::{html, since};
+use crate::draw::since;
 use crate::error::WebError;
+use crate::markup::html;
 use crate::rooms::frame::Frame;
 use crate::security::session::Owner;
 use actix_web::http::header::ContentType;

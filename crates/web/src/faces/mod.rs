@@ -3,11 +3,9 @@
 //! Pages on air load nothing from elsewhere. An address is sealed when a wall is drawn, so that nobody
 //! can have us fetch anything that no feed has told of.
 
-use crate::app::App;
-use crate::error::WebError;
+pub mod serve;
+
 use crate::heavy::Heavy;
-use actix_web::http::header::{CacheControl, CacheDirective, ContentType};
-use actix_web::{HttpRequest, HttpResponse, web};
 use base64::Engine;
 use base64::prelude::BASE64_URL_SAFE_NO_PAD as BASE64;
 use bytes::Bytes;
@@ -100,6 +98,7 @@ impl Faces {
         }
     }
 
+    /// A picture, from here or from where it lies.
     async fn picture(&self, picture: &str, outside: Outside) -> Option<Bytes> {
         if let Some(fetched) = self.at_hand(picture) {
             return fetched.ok();
@@ -146,24 +145,6 @@ fn small(sent: &[u8]) -> Option<Bytes> {
     let mut file = Cursor::new(Vec::new());
     square.to_rgba8().write_to(&mut file, ImageFormat::Png).ok()?;
     Some(file.into_inner().into())
-}
-
-/// `GET /faces/{seal}/{address}`
-pub async fn serve(
-    app: web::Data<App>,
-    request: HttpRequest,
-    path: web::Path<(String, String)>,
-) -> Result<HttpResponse, WebError> {
-    let peer = app.config.proxies.peer(&request);
-    let Some(picture) = opened(&path.0, &path.1) else {
-        app.limits.was_wrong(&peer);
-        return Err(WebError::NotFound);
-    };
-    let bytes = app.faces.picture(&picture, app.config.outside).await.ok_or(WebError::NotFound)?;
-    Ok(HttpResponse::Ok()
-        .insert_header(ContentType::png())
-        .insert_header(CacheControl(vec![CacheDirective::Private, CacheDirective::MaxAge(86_400)]))
-        .body(bytes))
 }
 
 #[cfg(test)]
