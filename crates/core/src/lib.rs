@@ -17,11 +17,11 @@ pub mod count;
 #[cfg(test)]
 mod fixtures;
 pub mod language;
+pub mod lines;
 pub mod look;
 pub mod money;
 pub mod record;
 pub mod sentence;
-pub mod telling;
 pub mod template;
 pub mod time;
 pub mod widgets;

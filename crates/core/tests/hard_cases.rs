@@ -286,14 +286,14 @@ fn the_pace_of_a_running_total_is_that_of_what_came() {
 fn amounts_that_were_set_follow_the_base_currency() {
     let edits = [("only", "least"), ("least", "5"), ("only", "plus:count_of_subs"), ("plus:count_of_subs", "0.80")];
     let goal = piece("goal", &[&[("target", "350")], &edits[..]].concat());
-    let mut world = World::of(&[goal, piece("event_list", &[("tell:tip:least", "5")])]);
+    let mut world = World::of(&[goal, piece("event_list", &[("line:tip:least", "5")])]);
     world.line(at("20T12:00:00"), rates("2026-11-20", &[("GBP", "0.85"), ("JPY", "160")]));
     world.channel.set_settings(Settings { currency: Currency::parse("JPY").unwrap(), ..settings() });
     let scope = world.channel.scope(at("24T20:00:00"));
     let sentence = tally_core::sentence::plain(&world.channel.widget(WidgetId(1)).unwrap().sentence(&scope));
     assert!(sentence.contains("of at least ¥950 and ¥150 for each of the subscriptions"), "{sentence}");
     assert!(sentence.contains("towards ¥65,000"), "{sentence}");
-    let least = &world.channel.widget(WidgetId(2)).unwrap().telling().unwrap().kinds;
+    let least = &world.channel.widget(WidgetId(2)).unwrap().line_format().unwrap().kinds;
     assert_eq!(least[&tally_core::record::happening::Kind::Tip].least, 950);
 }
 
@@ -370,7 +370,7 @@ fn a_folded_line_sums_in_whatever_order_currencies_come() {
 
 #[test]
 fn a_gift_below_the_least_shows_not_even_through_its_subscriptions() {
-    let mut world = World::of(&[piece("event_list", &[("tell:gift:least", "5"), ("placeholder", "")])]);
+    let mut world = World::of(&[piece("event_list", &[("line:gift:least", "5"), ("placeholder", "")])]);
     world.happens("24T19:00:00", gift("quietferry", 3));
     for second in 1..4 {
         world.happens(&format!("24T19:00:0{second}"), sub(&format!("viewer_{second}"), Some("quietferry")));
@@ -488,7 +488,7 @@ fn no_number_that_somebody_types_makes_the_rules_fall() {
         ("total", "1.start"),
         ("counter", "start"),
         ("counter", "step"),
-        ("event_list", "tell:tip:least"),
+        ("event_list", "line:tip:least"),
         ("event_list", "life"),
         ("label", "nth"),
         ("countdown", "seconds"),

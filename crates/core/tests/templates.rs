@@ -8,7 +8,7 @@ use stats_alloc::{INSTRUMENTED_SYSTEM, Region, StatsAlloc};
 use std::alloc::System;
 use tally_core::language::Language;
 use tally_core::money::Currency;
-use tally_core::template::{self, Hand, MOST_WORK, VALUES, Values};
+use tally_core::template::{self, Locale, MOST_WORK, VALUES, Values};
 
 #[global_allocator]
 static ALLOCATOR: &StatsAlloc<System> = &INSTRUMENTED_SYSTEM;
@@ -118,10 +118,10 @@ proptest! {
 
     #[test]
     fn no_template_takes_more_than_its_bounds(source in source(), values in values(), language in 0..7_usize) {
-        let hand = Hand { language: Language::ALL[language], currency: Currency::parse("GBP").unwrap() };
+        let locale = Locale { language: Language::ALL[language], currency: Currency::parse("GBP").unwrap() };
         let region = Region::new(ALLOCATOR);
         let _ = template::check(&source);
-        let runs = template::write(&source, "{{ name }}", &values, hand);
+        let runs = template::write(&source, "{{ name }}", &values, locale);
         let taken = region.change();
         prop_assert!(taken.bytes_allocated <= MOST_BYTES, "{} bytes", taken.bytes_allocated);
         prop_assert!(taken.allocations + taken.reallocations <= MOST_TIMES, "{} times", taken.allocations);

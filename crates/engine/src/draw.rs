@@ -17,7 +17,7 @@ pub struct Seen<'a> {
     /// How it looks.
     pub look: &'a Look,
     /// When something was last celebrated.
-    pub feast: Option<Instant>,
+    pub celebration: Option<Instant>,
 }
 
 /// One widget at one moment.

@@ -1,11 +1,11 @@
 //! Finds the channel, and hands it what is to be done.
 
-use crate::board::Board;
 use crate::clock::Clock;
 use crate::draw::Draw;
 use crate::error::EngineError;
 use crate::health::Health;
-use crate::orders::{Deed, Ingested, MakeBelieve, Order, Rehearsed, Reply, Report, Shaping};
+use crate::hub::Hub;
+use crate::orders::{Command, Ingested, MakeBelieve, Order, Rehearsed, Reply, Report, Shaping};
 use crate::task::{self, heard::Hearing};
 use std::collections::HashMap;
 use std::sync::{Arc, PoisonError, RwLock};
@@ -64,7 +64,7 @@ pub struct ChannelHandle {
     /// Which.
     pub id: ChannelId,
     /// What is on show.
-    pub board: Arc<Board>,
+    pub hub: Arc<Hub>,
     orders: mpsc::Sender<Order>,
     clock: Arc<dyn Clock>,
 }
@@ -110,9 +110,9 @@ impl Engine {
         let handle = cell
             .get_or_try_init(|| async {
                 let (orders, waiting) = mpsc::channel(QUEUE);
-                let board = Arc::new(Board::new(orders.clone()));
-                task::load(Arc::clone(&self.inner), id, Arc::clone(&board), waiting).await?;
-                Ok::<_, EngineError>(ChannelHandle { id, board, orders, clock: Arc::clone(&self.inner.clock) })
+                let hub = Arc::new(Hub::new(orders.clone()));
+                task::load(Arc::clone(&self.inner), id, Arc::clone(&hub), waiting).await?;
+                Ok::<_, EngineError>(ChannelHandle { id, hub, orders, clock: Arc::clone(&self.inner.clock) })
             })
             .await?;
         Ok(handle.clone())
@@ -258,16 +258,16 @@ impl ChannelHandle {
     ///
     /// # Errors
     /// The rules refuse it, or the database is away.
-    pub async fn record(&self, deed: Deed) -> Result<Seq, EngineError> {
-        self.order(|reply| Order::Record { deed, reply }).await
+    pub async fn record(&self, command: Command) -> Result<Seq, EngineError> {
+        self.order(|reply| Order::Record { command, reply }).await
     }
 
     /// Takes other settings; everything is derived anew, on air at once.
     ///
     /// # Errors
     /// The database is away.
-    pub async fn settle(&self, record: ChannelRecord) -> Result<(), EngineError> {
-        self.order(|reply| Order::Settle { record: Box::new(record), reply }).await
+    pub async fn change_settings(&self, record: ChannelRecord) -> Result<(), EngineError> {
+        self.order(|reply| Order::ChangeSettings { record: Box::new(record), reply }).await
     }
 
     /// Lets something make-believe happen, as if it had come through a feed. It has a record of its

@@ -2,22 +2,22 @@
 //!
 //! Nothing outside this crate may assume that a channel's state lives in this process.
 
-mod board;
 mod clock;
-mod deeds;
+mod commands;
 mod draw;
 mod engine;
 mod error;
 mod health;
+mod hub;
 mod orders;
 mod publish;
 mod task;
 
-pub use board::{Board, PageGuard, WidgetChannel};
 pub use clock::{Clock, SystemClock};
-pub use deeds::By;
+pub use commands::By;
 pub use draw::{Draw, Drawn, Heard, OnAir, Pulse, PulseFeed, Seen, Shown};
 pub use engine::{ChannelHandle, Engine};
 pub use error::EngineError;
-pub use orders::{Asked, Decide, Deed, Ingested, MakeBelieve, Pressed, Rehearsed, Report, Shaping};
+pub use hub::{Hub, PageGuard, WidgetChannel};
+pub use orders::{Asked, Command, Decide, Ingested, MakeBelieve, Pressed, Rehearsed, Report, Shaping};
 pub use task::heard::Hearing;

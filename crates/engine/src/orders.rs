@@ -49,14 +49,14 @@ pub type Decide = Box<dyn FnOnce(&Channel, Instant) -> Result<Body, Refusal> + S
 pub type IsAsked = Box<dyn Fn(&Body) -> bool + Send + Sync>;
 
 /// Something that somebody does to the record.
-pub struct Deed {
-    /// Where it comes from. A deed with the same origin counts once.
+pub struct Command {
+    /// Where it comes from. A command with the same origin counts once.
     pub origin: Origin,
     /// When it happened; absent means now.
     pub happened_at: Option<Instant>,
     /// What it comes to.
     pub decide: Decide,
-    /// Of a deed whose origin was given to it from outside: whether a line is what is asked here. Then a second
+    /// Of a command whose origin was given to it from outside: whether a line is what is asked here. Then a second
     /// try is answered as the first was, whatever has come since.
     pub is_asked: Option<IsAsked>,
 }
@@ -128,9 +128,9 @@ pub(crate) enum Order {
     /// brings them, since the channel's task has enough to do.
     Ingest { drafts: Vec<Draft>, rows: Vec<EntryRow>, reply: Reply<Ingested> },
     /// Record what somebody does.
-    Record { deed: Deed, reply: Reply<Seq> },
+    Record { command: Command, reply: Reply<Seq> },
     /// Reckon otherwise from now on.
-    Settle { record: Box<ChannelRecord>, reply: Reply<()> },
+    ChangeSettings { record: Box<ChannelRecord>, reply: Reply<()> },
     /// Let something make-believe happen, in the record for rehearsing.
     Rehearse { widget: WidgetId, make_believe: MakeBelieve, feed: FeedId, reply: Reply<Rehearsed> },
     /// Take note of how a feed fares.
@@ -163,8 +163,8 @@ impl Order {
     pub(crate) fn words(&self) -> String {
         match self {
             Self::Ingest { drafts, .. } => format!("recording {} lines of a feed", drafts.len()),
-            Self::Record { deed, .. } => format!("recording what “{}” did", deed.origin.source),
-            Self::Settle { .. } => "taking other settings".into(),
+            Self::Record { command, .. } => format!("recording what “{}” did", command.origin.source),
+            Self::ChangeSettings { .. } => "taking other settings".into(),
             Self::Rehearse { widget, .. } => format!("rehearsing widget {widget}"),
             Self::Report { feed, .. } => format!("hearing how feed {feed} fares"),
             Self::Chat { feed, lines } => format!("hearing {} lines of chat of feed {feed}", lines.len()),

@@ -88,7 +88,7 @@ fn database_url(options: &Options) -> Result<String, StartError> {
 }
 
 /// Brings the tables up to date. A database that is still starting, or busy, is given some seconds.
-async fn bring_up(store: &Store) -> Result<(), StoreError> {
+async fn migrate_when_up(store: &Store) -> Result<(), StoreError> {
     const TRIES: usize = 5;
     for _ in 1..TRIES {
         match store.migrate().await {
@@ -118,7 +118,7 @@ pub async fn serve(options: Options) -> Result<(), StartError> {
     let base_url = base_url.trim_end_matches('/').to_owned();
 
     let store = Store::open(&database_url(&options)?, CONNECTIONS)?;
-    bring_up(&store).await?;
+    migrate_when_up(&store).await?;
     let engine = Engine::new(store, Arc::new(Drawer), Arc::new(SystemClock));
     let stand_ins = match &outside_world {
         Some((pages, chat)) => Some(StandIns {

@@ -7,8 +7,9 @@ const tallyMotion = (() => {
   const calm = matchMedia('(prefers-reduced-motion: reduce)');
   // Faster than this after each other, changes are shown at once.
   const BURST = 140;
-  const PACES = { brisk: 420, calm: 700, slow: 1200, still: 0 };
-  const paceOf = (air) => (calm.matches || !air ? 0 : (PACES[[...air.classList].find((name) => name.startsWith('pace-'))?.slice(5)] ?? 0));
+  const DURATIONS = { brisk: 420, calm: 700, slow: 1200, still: 0 };
+  const SPEED = 'animation-speed-';
+  const durationOf = (air) => (calm.matches || !air ? 0 : (DURATIONS[[...air.classList].find((name) => name.startsWith(SPEED))?.slice(SPEED.length)] ?? 0));
   const airOf = (place) => place.querySelector(':scope > .air');
 
   // ---- before and after a change ----
@@ -18,24 +19,24 @@ const tallyMotion = (() => {
     const keyed = new Map();
     // In a burst nothing will slide, so nothing need be measured.
     const burst = performance.now() - (place.movedAt ?? -BURST) < BURST;
-    if (!burst && paceOf(air)) for (const one of place.querySelectorAll('[data-key]')) keyed.set(one.id || one, { box: one.getBoundingClientRect(), key: one.dataset.key });
+    if (!burst && durationOf(air)) for (const one of place.querySelectorAll('[data-key]')) keyed.set(one.id || one, { box: one.getBoundingClientRect(), key: one.dataset.key });
     const figures = [...place.querySelectorAll('[data-roll]')].map((one) => one.textContent);
-    return { family: air.classList[1], keyed, figures, feast: air.dataset.feast };
+    return { family: air.classList[1], keyed, figures, reachedAt: air.dataset.reachedAt };
   }
 
   function after(place, was, now) {
     const air = airOf(place);
     if (!air || !was || was.family !== air.classList[1]) return;
-    const time = paceOf(air);
+    const time = durationOf(air);
     const burst = performance.now() - (place.movedAt ?? -BURST) < BURST;
     place.movedAt = performance.now();
     if (time && !burst) {
       makeRoom(place, was.keyed, time);
       rollAll(place, was.figures, air);
     }
-    const feast = air.dataset.feast;
-    if (feast && feast !== was.feast && now - Number(feast) < 30000) {
-      tallyFeast(place, air.dataset, getComputedStyle(air), calm.matches);
+    const { reachedAt } = air.dataset;
+    if (reachedAt && reachedAt !== was.reachedAt && now - Number(reachedAt) < 30000) {
+      tallyCelebrate(place, air.dataset, getComputedStyle(air), calm.matches);
     }
   }
 
@@ -61,7 +62,7 @@ const tallyMotion = (() => {
 
   // Digits that changed roll over. The text of the element is always the new one.
   function rollAll(place, figures, air) {
-    if (air.classList.contains('has-blend')) return;
+    if (air.classList.contains('has-gradient')) return;
     [...place.querySelectorAll('[data-roll]')].forEach((one, index) => {
       const [old, text] = [figures[index], one.textContent];
       if (old === undefined || old === text || text.length > 24) return;
@@ -120,7 +121,7 @@ const tallyMotion = (() => {
     const style = getComputedStyle(air);
     const room = tape.parentElement.clientWidth;
     const length = copy?.offsetWidth ?? 0;
-    const speed = Number(style.getPropertyValue('--speed')) * parseFloat(style.fontSize);
+    const speed = Number(style.getPropertyValue('--scroll-speed')) * parseFloat(style.fontSize);
     const mark = [copy?.innerHTML, Math.round(length), room, speed].join('|');
     if (!length || tape.mark === mark) return;
     const gone = tape.running ? (tape.running.effect.getComputedTiming().progress ?? 0) * (tape.length ?? 0) : 0;
@@ -136,7 +137,7 @@ const tallyMotion = (() => {
     }
     tape.running?.cancel();
     const duration = (length / speed) * 1000;
-    if (calm.matches || air.classList.contains('pace-still') || !Number.isFinite(duration)) return;
+    if (calm.matches || air.classList.contains('animation-speed-still') || !Number.isFinite(duration)) return;
     tape.running = tape.animate([{ transform: 'none' }, { transform: `translateX(${-length}px)` }], { duration, iterations: Infinity });
     tape.running.currentTime = ((gone % length) / length) * duration;
   }

@@ -27,7 +27,7 @@ async fn find(app: &App, request: &HttpRequest, token: &str) -> Result<(ChannelH
     let peer = app.config.proxies.peer(request);
     app.limits.may_try(&peer, token).map_err(WebError::TooMany)?;
     match app.engine.by_page_token(token).await {
-        Ok((channel, id)) if channel.board.widget(id, token).is_some() => {
+        Ok((channel, id)) if channel.hub.widget(id, token).is_some() => {
             app.limits.was_right(&peer, token);
             Ok((channel, id))
         }
@@ -62,8 +62,8 @@ pub async fn page_live(
     token: web::Path<String>,
 ) -> Result<HttpResponse, actix_web::Error> {
     match find(&app, &request, &token).await {
-        Ok((channel, id)) => match channel.board.widget(id, &token) {
-            Some(widget) => live::widget(&request, payload, widget, channel.board.page_opened()),
+        Ok((channel, id)) => match channel.hub.widget(id, &token) {
+            Some(widget) => live::widget(&request, payload, widget, channel.hub.page_opened()),
             None => live::void(&request, payload),
         },
         Err(WebError::NotFound) => live::void(&request, payload),

@@ -13,7 +13,7 @@ use serde_json::json;
 use std::future::Future;
 use std::sync::Arc;
 use std::time::Duration;
-use tally_engine::{Board, PageGuard, WidgetChannel};
+use tally_engine::{Hub, PageGuard, WidgetChannel};
 use tokio::sync::broadcast;
 use tokio::sync::broadcast::error::RecvError;
 use tokio::time::{Instant, sleep_until};
@@ -96,13 +96,13 @@ impl Showing for OneWidget {
 
 /// Everything on show in a channel.
 struct Everything {
-    board: Arc<Board>,
+    hub: Arc<Hub>,
     messages: broadcast::Receiver<ByteString>,
 }
 
 impl Showing for Everything {
     fn present(&mut self) -> Vec<ByteString> {
-        self.board.present().into_iter().filter(|message| !message.is_empty()).collect()
+        self.hub.present().into_iter().filter(|message| !message.is_empty()).collect()
     }
 
     async fn next(&mut self) -> Option<Vec<ByteString>> {
@@ -172,9 +172,9 @@ pub fn widget(
 }
 
 /// A room of the application.
-pub fn room(request: &HttpRequest, payload: Payload, board: Arc<Board>) -> Result<HttpResponse, actix_web::Error> {
-    let messages = board.everything();
-    open(request, payload, Everything { board, messages })
+pub fn room(request: &HttpRequest, payload: Payload, hub: Arc<Hub>) -> Result<HttpResponse, actix_web::Error> {
+    let messages = hub.everything();
+    open(request, payload, Everything { hub, messages })
 }
 
 fn gone() -> String {

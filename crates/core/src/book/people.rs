@@ -5,7 +5,7 @@ use super::names::{By, Moved, Person, Spelling};
 use super::{Book, Fact};
 use crate::record::ids::Seq;
 
-/// The lines of everybody, each list in order of time. Told by the facts alone.
+/// The lines of everybody, each list in order of time. LineValues by the facts alone.
 #[derive(Debug, Clone, Default)]
 pub(super) struct Lines {
     of: Vec<Vec<(i64, u64)>>,
@@ -77,7 +77,7 @@ impl Book {
                 let before = self.lines.list(Some(person)).len() > 1;
                 moved |= self.cover.names.come(person, spelling, line, before);
             } else if self.cover.names.is_out_of_force(person) {
-                moved |= self.name_anew(person);
+                moved |= self.rename(person);
             }
         }
         moved
@@ -101,13 +101,13 @@ impl Book {
         let mut moved = Moved::default();
         for (person, _) in fact.people() {
             if self.cover.names.is_out_of_force(person) {
-                moved |= self.name_anew(person);
+                moved |= self.rename(person);
             }
         }
         moved
     }
 
-    fn name_anew(&mut self, person: Person) -> Moved {
+    fn rename(&mut self, person: Person) -> Moved {
         let rest = self.spellings_of(person);
         self.cover.names.show_newest(person, rest.into_iter())
     }
@@ -138,7 +138,7 @@ impl Book {
         self.pages = pages;
         for person in (0..self.cover.names.len()).map(Person::at) {
             if self.cover.names.is_out_of_force(person) {
-                self.name_anew(person);
+                self.rename(person);
             }
         }
     }

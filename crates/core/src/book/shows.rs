@@ -124,8 +124,8 @@ mod tests {
 
     fn shows() -> Shows {
         let mut shows = Shows::default();
-        let deeds = [(1, "20T19:00", ShowAct::Begin), (2, "20T22:00", ShowAct::End), (3, "24T19:00", ShowAct::Begin)];
-        for (seq, when, act) in deeds {
+        let acts = [(1, "20T19:00", ShowAct::Begin), (2, "20T22:00", ShowAct::End), (3, "24T19:00", ShowAct::Begin)];
+        for (seq, when, act) in acts {
             assert!(shows.fold(Seq(seq), at(when), &act));
         }
         shows

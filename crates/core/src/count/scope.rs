@@ -9,7 +9,7 @@ use crate::language::Language;
 use crate::language::unit::Unit;
 use crate::record::ids::FeedId;
 use crate::record::settings::Settings;
-use crate::template::Hand;
+use crate::template::Locale;
 use crate::time::Instant;
 use crate::time::calendar::Span;
 use std::collections::BTreeMap;
@@ -50,8 +50,8 @@ impl Scope<'_> {
 
     /// How templates write.
     #[must_use]
-    pub fn hand(&self) -> Hand {
-        Hand { language: self.language, currency: self.settings.currency }
+    pub fn locale(&self) -> Locale {
+        Locale { language: self.language, currency: self.settings.currency }
     }
 
     /// The first so many supporters by a count that keeps its people.

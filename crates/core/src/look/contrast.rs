@@ -38,22 +38,22 @@ pub fn contrast(one: &str, other: &str) -> f64 {
 pub fn warnings(look: &Look, shape: &Shape) -> Vec<String> {
     let used = look.used(shape);
     let mut all = Vec::new();
-    let plate = used.contains(&Token::PlateOpacity) && look.number(Token::PlateOpacity) >= COVERS;
-    for (token, what) in [(Token::Ink, "The lettering"), (Token::Strong, "What stands out")] {
+    let plate = used.contains(&Token::BackgroundOpacity) && look.number(Token::BackgroundOpacity) >= COVERS;
+    for (token, what) in [(Token::TextColour, "The lettering"), (Token::HighlightColour, "What stands out")] {
         if plate {
-            let ratio = contrast(look.get(token), look.get(Token::Plate));
+            let ratio = contrast(look.get(token), look.get(Token::Background));
             if ratio < TEXT {
                 all.push(format!(
                     "{what} is hard to read on its plate ({ratio:.1} : 1, should be {TEXT} : 1). Make one of them darker or lighter."
                 ));
             }
-        } else if look.number(Token::Outline) < OUTLINES {
+        } else if look.number(Token::OutlineWidth) < OUTLINES {
             all.push(format!(
                 "{what} may drown in a busy picture. Give it an outline of {OUTLINES} or more, or a plate."
             ));
             break;
         } else {
-            let ratio = contrast(look.get(token), look.get(Token::OutlineInk));
+            let ratio = contrast(look.get(token), look.get(Token::OutlineColour));
             if ratio < LARGE {
                 all.push(format!(
                     "{what} hardly differs from its outline ({ratio:.1} : 1, should be {LARGE} : 1). Make one of them darker or lighter."
@@ -61,8 +61,8 @@ pub fn warnings(look: &Look, shape: &Shape) -> Vec<String> {
             }
         }
     }
-    if used.contains(&Token::Fill) && used.contains(&Token::Empty) {
-        let ratio = contrast(look.get(Token::Fill), look.get(Token::Empty));
+    if used.contains(&Token::Fill) && used.contains(&Token::Track) {
+        let ratio = contrast(look.get(Token::Fill), look.get(Token::Track));
         if ratio < PARTS {
             all.push(format!("Full and empty look alike ({ratio:.1} : 1). Make one of them darker or lighter."));
         }
@@ -96,10 +96,10 @@ mod tests {
             warnings(&look, &shape)
         };
         assert_eq!(warned(&[]), Vec::<String>::new());
-        assert!(warned(&[("ink", "#dddddd")])[0].contains("hard to read on its plate"));
-        assert!(warned(&[("plate_opacity", "20")])[0].contains("may drown in a busy picture"));
+        assert!(warned(&[("text_colour", "#dddddd")])[0].contains("hard to read on its plate"));
+        assert!(warned(&[("background_opacity", "20")])[0].contains("may drown in a busy picture"));
         assert!(
-            warned(&[("plate_opacity", "20"), ("outline", "15"), ("outline_ink", "#20242a")])[0]
+            warned(&[("background_opacity", "20"), ("outline_width", "15"), ("outline_colour", "#20242a")])[0]
                 .contains("hardly differs")
         );
         assert!(warned(&[("fill", "#eae1cf")])[0].contains("look alike"));

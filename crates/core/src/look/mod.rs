@@ -11,7 +11,7 @@ mod token;
 
 /// The groups of tokens that shapes use.
 pub mod tokens {
-    pub use super::token::{BAR, EDGE, ENTERING, FEAST, LINES, PLATE, SIDES, SIGNS, TAPE, TEXT, TITLED};
+    pub use super::token::{BAR, CELEBRATION, EDGE, ENTERING, LINES, PLATE, SIDES, SIGNS, TAPE, TEXT, TITLED};
 }
 
 pub use base::Base;
@@ -98,11 +98,18 @@ impl Look {
     pub fn used(&self, shape: &Shape) -> Vec<Token> {
         let font = Font::of(self.get(Token::Font));
         let has = |token: &Token| match token {
-            Token::Weight => font.weights.0 < font.weights.1,
-            Token::Width => font.width,
-            Token::OutlineInk => self.number(Token::Outline) > 0,
-            Token::PlateOpacity | Token::Plate | Token::Edge | Token::Radius | Token::Thickness | Token::Padding => {
-                self.base.has_plates() || self.own.contains_key(&Token::PlateOpacity) || *token == Token::PlateOpacity
+            Token::FontWeight => font.weights.0 < font.weights.1,
+            Token::FontWidth => font.width,
+            Token::OutlineColour => self.number(Token::OutlineWidth) > 0,
+            Token::BackgroundOpacity
+            | Token::Background
+            | Token::BorderColour
+            | Token::CornerRadius
+            | Token::BorderWidth
+            | Token::Padding => {
+                self.base.has_plates()
+                    || self.own.contains_key(&Token::BackgroundOpacity)
+                    || *token == Token::BackgroundOpacity
             }
             _ => true,
         };
@@ -115,14 +122,14 @@ impl Look {
     /// The tokens that can be different for a kind of entry.
     pub const OF_KIND: [Token; 9] = [
         Token::Icon,
-        Token::Ink,
-        Token::Strong,
-        Token::Plate,
-        Token::Edge,
+        Token::TextColour,
+        Token::HighlightColour,
+        Token::Background,
+        Token::BorderColour,
         Token::Fill,
         Token::Font,
-        Token::Weight,
-        Token::Case,
+        Token::FontWeight,
+        Token::LetterCase,
     ];
 
     /// Changes one thing. False if there is no such thing in a look.
@@ -181,16 +188,16 @@ mod tests {
     #[test]
     fn what_is_different_is_kept_apart_from_the_look() {
         let mut look = Look::of(Base::Enamel);
-        let plate = look.get(Token::Plate).to_owned();
-        assert_eq!(look.edit("plate", "#ABCDEF", &SHAPES), Ok(true));
-        assert_eq!(look.get(Token::Plate), "#abcdef");
-        assert_eq!(look.edit("kind:tip:ink", "#000000", &SHAPES), Ok(true));
-        assert_eq!(look.for_kind(Kind::Tip, Token::Ink), Some("#000000"));
-        assert_eq!(look.edit("plate", "", &SHAPES), Ok(true));
-        assert_eq!(look.get(Token::Plate), plate, "as the look has it");
-        assert_eq!(look.edit("kind:tip:ink", "", &SHAPES), Ok(true));
+        let plate = look.get(Token::Background).to_owned();
+        assert_eq!(look.edit("background", "#ABCDEF", &SHAPES), Ok(true));
+        assert_eq!(look.get(Token::Background), "#abcdef");
+        assert_eq!(look.edit("kind:tip:text_colour", "#000000", &SHAPES), Ok(true));
+        assert_eq!(look.for_kind(Kind::Tip, Token::TextColour), Some("#000000"));
+        assert_eq!(look.edit("background", "", &SHAPES), Ok(true));
+        assert_eq!(look.get(Token::Background), plate, "as the look has it");
+        assert_eq!(look.edit("kind:tip:text_colour", "", &SHAPES), Ok(true));
         assert_eq!(look, Look::of(Base::Enamel));
-        look.edit("edge", "#ff0000", &SHAPES).unwrap();
+        look.edit("border_colour", "#ff0000", &SHAPES).unwrap();
         look.edit("look", "linen", &SHAPES).unwrap();
         assert_eq!(look, Look::of(Base::Linen), "a look is tried on as it is shipped");
     }
@@ -199,34 +206,36 @@ mod tests {
     fn wrong_values_are_refused_in_words() {
         let mut look = Look::default();
         for (key, text, why) in [
-            ("plate", "red", "The plate must be a colour such as #e2a62b"),
-            ("radius", "soft", "The roundness must be a whole number"),
-            ("radius", "101", "The roundness must lie between"),
-            ("font", "wingdings", "The typeface is none of the choices"),
+            ("background", "red", "Background must be a colour such as #e2a62b"),
+            ("corner_radius", "soft", "Corner radius must be a whole number"),
+            ("corner_radius", "101", "Corner radius must lie between"),
+            ("font", "wingdings", "Font is none of the choices"),
             ("look", "x", "The look is none of the choices"),
             ("shape", "x", "The shape is none of the choices"),
             ("language", "tlh", "The language is none of the choices"),
-            ("celebrate", "own-../../etc", "When a goal is reached is none of the choices"),
-            ("sound", "own-", "What is heard then is none of the choices"),
+            ("celebration", "own-../../etc", "Celebration is none of the choices"),
+            ("celebration_sound", "own-", "Celebration sound is none of the choices"),
         ] {
             assert!(look.edit(key, text, &SHAPES).unwrap_err().to_string().starts_with(why), "{key} {text}");
         }
         assert_eq!(look, Look::default(), "nothing is half changed");
-        assert_eq!(look.edit("celebrate", "own-Zy9_x-3kQ", &SHAPES), Ok(true));
-        assert_eq!(look.get(Token::Celebrate), "own-Zy9_x-3kQ", "a clip of one's own");
+        assert_eq!(look.edit("celebration", "own-Zy9_x-3kQ", &SHAPES), Ok(true));
+        assert_eq!(look.get(Token::Celebration), "own-Zy9_x-3kQ", "a clip of one's own");
         assert_eq!(look.edit("target", "5", &SHAPES), Ok(false));
-        assert_eq!(look.edit("kind:gale:ink", "#000000", &SHAPES), Ok(false));
+        assert_eq!(look.edit("kind:gale:text_colour", "#000000", &SHAPES), Ok(false));
     }
 
     #[test]
     fn only_what_has_an_effect_is_offered() {
         let mut look = Look::of(Base::Enamel);
         let words = look.used(&SHAPES[1]);
-        assert!(words.contains(&Token::Ink) && !words.contains(&Token::Fill) && !words.contains(&Token::Plate));
+        assert!(
+            words.contains(&Token::TextColour) && !words.contains(&Token::Fill) && !words.contains(&Token::Background)
+        );
         assert!(look.used(&SHAPES[0]).contains(&Token::Fill));
         look.edit("font", "lobster", &SHAPES).unwrap();
-        assert!(!look.used(&SHAPES[0]).contains(&Token::Weight), "it has one weight");
-        assert!(!look.used(&SHAPES[0]).contains(&Token::OutlineInk), "there is no outline");
+        assert!(!look.used(&SHAPES[0]).contains(&Token::FontWeight), "it has one weight");
+        assert!(!look.used(&SHAPES[0]).contains(&Token::OutlineColour), "there is no outline");
     }
 
     #[test]

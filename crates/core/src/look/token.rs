@@ -11,8 +11,8 @@ pub enum Drawer {
     Shape,
     /// Colours.
     Colour,
-    /// Typeface and what is done with it.
-    Lettering,
+    /// Font, and how it is set.
+    Text,
     /// Room and sides.
     Spacing,
     /// What moves, and what is heard.
@@ -23,7 +23,7 @@ pub enum Drawer {
 
 impl Drawer {
     /// All drawers, as they stand in a row.
-    pub const ALL: [Self; 6] = [Self::Shape, Self::Colour, Self::Lettering, Self::Spacing, Self::Motion, Self::Kinds];
+    pub const ALL: [Self; 6] = [Self::Shape, Self::Colour, Self::Text, Self::Spacing, Self::Motion, Self::Kinds];
 
     /// Its label.
     #[must_use]
@@ -31,7 +31,7 @@ impl Drawer {
         match self {
             Self::Shape => "Shape",
             Self::Colour => "Colour",
-            Self::Lettering => "Lettering",
+            Self::Text => "Text",
             Self::Spacing => "Spacing",
             Self::Motion => "Motion",
             Self::Kinds => "Kinds",
@@ -44,7 +44,7 @@ impl Drawer {
         match self {
             Self::Shape => "shape",
             Self::Colour => "colour",
-            Self::Lettering => "lettering",
+            Self::Text => "text",
             Self::Spacing => "spacing",
             Self::Motion => "motion",
             Self::Kinds => "kinds",
@@ -57,63 +57,86 @@ impl Drawer {
 #[serde(rename_all = "snake_case")]
 pub enum Token {
     /// How round corners are.
-    Radius,
+    #[serde(alias = "radius")]
+    CornerRadius,
     /// How thick edges are.
-    Thickness,
+    #[serde(alias = "thickness")]
+    BorderWidth,
     /// Colour of lettering.
-    Ink,
+    #[serde(alias = "ink")]
+    TextColour,
     /// Colour of what stands out: values, emphasised words.
-    Strong,
+    #[serde(alias = "strong")]
+    HighlightColour,
     /// Colour of what is full.
     Fill,
     /// Colour of what is still empty.
-    Empty,
+    #[serde(alias = "empty")]
+    Track,
     /// Colour of edges.
-    Edge,
+    #[serde(alias = "edge")]
+    BorderColour,
     /// Colour of what lies behind.
-    Plate,
+    #[serde(alias = "plate")]
+    Background,
     /// How much of the picture the plate hides, in per cent.
-    PlateOpacity,
+    #[serde(alias = "plate_opacity")]
+    BackgroundOpacity,
     /// Typeface.
     Font,
     /// How heavy it is.
-    Weight,
+    #[serde(alias = "weight")]
+    FontWeight,
     /// How wide it runs, in per cent.
-    Width,
+    #[serde(alias = "width")]
+    FontWidth,
     /// Room between letters.
-    Tracking,
+    #[serde(alias = "tracking")]
+    LetterSpacing,
     /// As written, or in capitals.
-    Case,
+    #[serde(alias = "case")]
+    LetterCase,
     /// Size of lettering against the box, in per cent.
-    Size,
+    #[serde(alias = "size")]
+    FontSize,
     /// How thick the outline of letters is.
-    Outline,
+    #[serde(alias = "outline")]
+    OutlineWidth,
     /// Colour of the outline.
-    OutlineInk,
+    #[serde(alias = "outline_ink")]
+    OutlineColour,
     /// How strong the shadow behind letters is, in per cent.
     Shadow,
     /// Colour into which the strong lettering runs out towards the bottom; that of the lettering for none.
-    Blend,
+    #[serde(alias = "blend")]
+    HighlightLower,
     /// Room between edge and lettering.
     Padding,
     /// Room between lines or pieces.
     Gap,
     /// To which side lettering stands.
-    Align,
+    #[serde(alias = "align")]
+    Alignment,
     /// Where new lines come in.
-    Enter,
+    #[serde(alias = "enter")]
+    Entrance,
     /// How quick movements are.
-    Pace,
+    #[serde(alias = "pace")]
+    AnimationSpeed,
     /// How fast a tape runs, in lengths of its lettering a second.
-    Speed,
+    #[serde(alias = "speed")]
+    ScrollSpeed,
     /// What is done when a goal is reached.
-    Celebrate,
+    #[serde(alias = "celebrate")]
+    Celebration,
     /// What is heard then.
-    Sound,
+    #[serde(alias = "sound")]
+    CelebrationSound,
     /// How loud, in per cent.
     Volume,
     /// Whether the widget's title stands on the picture.
-    Heading,
+    #[serde(alias = "heading")]
+    ShowTitle,
     /// The sign in front of a line.
     Icon,
 }
@@ -147,47 +170,53 @@ pub const OWN: &str = "own-";
 
 /// Lettering.
 pub const TEXT: &[Token] = &[
-    Token::Ink,
-    Token::Strong,
+    Token::TextColour,
+    Token::HighlightColour,
     Token::Font,
-    Token::Weight,
-    Token::Width,
-    Token::Tracking,
-    Token::Case,
-    Token::Size,
-    Token::Outline,
-    Token::OutlineInk,
+    Token::FontWeight,
+    Token::FontWidth,
+    Token::LetterSpacing,
+    Token::LetterCase,
+    Token::FontSize,
+    Token::OutlineWidth,
+    Token::OutlineColour,
     Token::Shadow,
-    Token::Blend,
+    Token::HighlightLower,
 ];
 /// A plate behind it.
-pub const PLATE: &[Token] =
-    &[Token::Plate, Token::PlateOpacity, Token::Edge, Token::Radius, Token::Thickness, Token::Padding];
+pub const PLATE: &[Token] = &[
+    Token::Background,
+    Token::BackgroundOpacity,
+    Token::BorderColour,
+    Token::CornerRadius,
+    Token::BorderWidth,
+    Token::Padding,
+];
 /// Something that fills.
-pub const BAR: &[Token] = &[Token::Fill, Token::Empty, Token::Pace];
+pub const BAR: &[Token] = &[Token::Fill, Token::Track, Token::AnimationSpeed];
 /// Edges without a plate.
-pub const EDGE: &[Token] = &[Token::Edge, Token::Thickness];
+pub const EDGE: &[Token] = &[Token::BorderColour, Token::BorderWidth];
 /// Lettering that stands to a side.
-pub const SIDES: &[Token] = &[Token::Align];
+pub const SIDES: &[Token] = &[Token::Alignment];
 /// Several lines or pieces.
-pub const LINES: &[Token] = &[Token::Gap, Token::Pace, Token::Fill];
+pub const LINES: &[Token] = &[Token::Gap, Token::AnimationSpeed, Token::Fill];
 /// Lines that come in from somewhere.
-pub const ENTERING: &[Token] = &[Token::Enter, Token::Align];
+pub const ENTERING: &[Token] = &[Token::Entrance, Token::Alignment];
 /// A tape.
-pub const TAPE: &[Token] = &[Token::Speed, Token::Gap, Token::Fill];
+pub const TAPE: &[Token] = &[Token::ScrollSpeed, Token::Gap, Token::Fill];
 /// A title above the rest.
-pub const TITLED: &[Token] = &[Token::Heading];
+pub const TITLED: &[Token] = &[Token::ShowTitle];
 /// Signs in front of lines.
 pub const SIGNS: &[Token] = &[Token::Icon];
 /// Something to celebrate.
-pub const FEAST: &[Token] = &[Token::Celebrate, Token::Sound, Token::Volume];
+pub const CELEBRATION: &[Token] = &[Token::Celebration, Token::CelebrationSound, Token::Volume];
 
 const CASES: &[(&str, &str)] = &[("written", "As written"), ("upper", "CAPITALS"), ("small", "Small capitals")];
 const SIDES_WORDS: &[(&str, &str)] = &[("left", "Left"), ("centre", "Middle"), ("right", "Right")];
 const ENTERS: &[(&str, &str)] =
     &[("top", "From above"), ("bottom", "From below"), ("left", "From the left"), ("right", "From the right")];
 const PACES: &[(&str, &str)] = &[("still", "Nothing moves"), ("brisk", "Brisk"), ("calm", "Calm"), ("slow", "Slow")];
-const FEASTS: &[(&str, &str)] =
+const CELEBRATIONS: &[(&str, &str)] =
     &[("none", "Nothing"), ("bunting", "Bunting falls"), ("lamps", "Lamps light up"), ("steam", "A whistle of steam")];
 const SOUNDS: &[(&str, &str)] =
     &[("none", "Nothing"), ("bell", "Station bell"), ("whistle", "Guard’s whistle"), ("chime", "Three chimes")];
@@ -211,74 +240,74 @@ const ICONS: &[(&str, &str)] = &[
 impl Token {
     /// All tokens, in the order in which they are offered.
     pub const ALL: [Self; 30] = [
-        Self::Heading,
-        Self::Radius,
-        Self::Thickness,
+        Self::ShowTitle,
+        Self::CornerRadius,
+        Self::BorderWidth,
         Self::Icon,
-        Self::Ink,
-        Self::Strong,
-        Self::Blend,
+        Self::TextColour,
+        Self::HighlightColour,
+        Self::HighlightLower,
         Self::Fill,
-        Self::Empty,
-        Self::Edge,
-        Self::Plate,
-        Self::PlateOpacity,
-        Self::OutlineInk,
+        Self::Track,
+        Self::BorderColour,
+        Self::Background,
+        Self::BackgroundOpacity,
+        Self::OutlineColour,
         Self::Font,
-        Self::Weight,
-        Self::Width,
-        Self::Size,
-        Self::Tracking,
-        Self::Case,
-        Self::Outline,
+        Self::FontWeight,
+        Self::FontWidth,
+        Self::FontSize,
+        Self::LetterSpacing,
+        Self::LetterCase,
+        Self::OutlineWidth,
         Self::Shadow,
         Self::Padding,
         Self::Gap,
-        Self::Align,
-        Self::Enter,
-        Self::Pace,
-        Self::Speed,
-        Self::Celebrate,
-        Self::Sound,
+        Self::Alignment,
+        Self::Entrance,
+        Self::AnimationSpeed,
+        Self::ScrollSpeed,
+        Self::Celebration,
+        Self::CelebrationSound,
         Self::Volume,
     ];
 
     /// Its word, its label, the drawer in which it lies, and what it takes.
     #[must_use]
     pub fn about(self) -> (&'static str, &'static str, Drawer, Form) {
-        use Drawer::{Colour, Lettering, Motion, Shape, Spacing};
+        use Drawer::{Colour, Motion, Shape, Spacing, Text};
         use Form::{Choice, Clip, Number};
         match self {
-            Self::Radius => ("radius", "The roundness", Shape, Number(0, 100, 5)),
-            Self::Heading => ("heading", "The title", Shape, Choice(HEADINGS)),
-            Self::Icon => ("icon", "The sign", Shape, Choice(ICONS)),
-            Self::Thickness => ("thickness", "The edge’s thickness", Shape, Number(0, 40, 2)),
-            Self::Ink => ("ink", "The lettering", Colour, Form::Colour),
-            Self::Strong => ("strong", "What stands out", Colour, Form::Colour),
-            Self::Blend => ("blend", "What stands out, at its foot", Colour, Form::Colour),
-            Self::Fill => ("fill", "What is full", Colour, Form::Colour),
-            Self::Empty => ("empty", "What is empty", Colour, Form::Colour),
-            Self::Edge => ("edge", "The edge", Colour, Form::Colour),
-            Self::Plate => ("plate", "The plate", Colour, Form::Colour),
-            Self::PlateOpacity => ("plate_opacity", "The plate’s cover", Colour, Number(0, 100, 5)),
-            Self::OutlineInk => ("outline_ink", "The outline", Colour, Form::Colour),
-            Self::Font => ("font", "The typeface", Lettering, Form::Font),
-            Self::Weight => ("weight", "The weight", Lettering, Number(300, 900, 50)),
-            Self::Width => ("width", "The width", Lettering, Number(75, 100, 5)),
-            Self::Size => ("size", "The size", Lettering, Number(60, 140, 5)),
-            Self::Tracking => ("tracking", "The room between letters", Lettering, Number(-5, 30, 1)),
-            Self::Case => ("case", "The case", Lettering, Choice(CASES)),
-            Self::Outline => ("outline", "The outline’s thickness", Lettering, Number(0, 30, 1)),
-            Self::Shadow => ("shadow", "The shadow", Lettering, Number(0, 100, 5)),
-            Self::Padding => ("padding", "The room inside", Spacing, Number(0, 150, 5)),
-            Self::Gap => ("gap", "The room between", Spacing, Number(0, 150, 5)),
-            Self::Align => ("align", "The side", Spacing, Choice(SIDES_WORDS)),
-            Self::Enter => ("enter", "Where new ones come in", Motion, Choice(ENTERS)),
-            Self::Pace => ("pace", "The pace", Motion, Choice(PACES)),
-            Self::Speed => ("speed", "The speed", Motion, Number(1, 20, 1)),
-            Self::Celebrate => ("celebrate", "When a goal is reached", Motion, Clip(Sort::Video, FEASTS)),
-            Self::Sound => ("sound", "What is heard then", Motion, Clip(Sort::Sound, SOUNDS)),
-            Self::Volume => ("volume", "How loud", Motion, Number(0, 100, 5)),
+            Self::CornerRadius => ("corner_radius", "Corner radius", Shape, Number(0, 100, 5)),
+            Self::ShowTitle => ("show_title", "Title", Shape, Choice(HEADINGS)),
+            Self::Icon => ("icon", "Icon", Shape, Choice(ICONS)),
+            Self::BorderWidth => ("border_width", "Border width", Shape, Number(0, 40, 2)),
+            Self::TextColour => ("text_colour", "Text colour", Colour, Form::Colour),
+            Self::HighlightColour => ("highlight_colour", "Highlight", Colour, Form::Colour),
+            Self::HighlightLower => ("highlight_lower", "Highlight, lower colour", Colour, Form::Colour),
+            Self::Fill => ("fill", "Fill", Colour, Form::Colour),
+            Self::Track => ("track", "Track", Colour, Form::Colour),
+            Self::BorderColour => ("border_colour", "Border colour", Colour, Form::Colour),
+            Self::Background => ("background", "Background", Colour, Form::Colour),
+            Self::BackgroundOpacity => ("background_opacity", "Background opacity", Colour, Number(0, 100, 5)),
+            Self::OutlineColour => ("outline_colour", "Outline colour", Colour, Form::Colour),
+            Self::Font => ("font", "Font", Text, Form::Font),
+            Self::FontWeight => ("font_weight", "Font weight", Text, Number(300, 900, 50)),
+            Self::FontWidth => ("font_width", "Font width", Text, Number(75, 100, 5)),
+            Self::FontSize => ("font_size", "Font size", Text, Number(60, 140, 5)),
+            Self::LetterSpacing => ("letter_spacing", "Letter spacing", Text, Number(-5, 30, 1)),
+            Self::LetterCase => ("letter_case", "Capitals", Text, Choice(CASES)),
+            Self::OutlineWidth => ("outline_width", "Outline width", Text, Number(0, 30, 1)),
+            Self::Shadow => ("shadow", "Shadow", Text, Number(0, 100, 5)),
+            Self::Padding => ("padding", "Padding", Spacing, Number(0, 150, 5)),
+            Self::Gap => ("gap", "Gap", Spacing, Number(0, 150, 5)),
+            Self::Alignment => ("alignment", "Alignment", Spacing, Choice(SIDES_WORDS)),
+            Self::Entrance => ("entrance", "New lines enter", Motion, Choice(ENTERS)),
+            Self::AnimationSpeed => ("animation_speed", "Animation speed", Motion, Choice(PACES)),
+            Self::ScrollSpeed => ("scroll_speed", "Scroll speed", Motion, Number(1, 20, 1)),
+            Self::Celebration => ("celebration", "Celebration", Motion, Clip(Sort::Video, CELEBRATIONS)),
+            Self::CelebrationSound => ("celebration_sound", "Celebration sound", Motion, Clip(Sort::Sound, SOUNDS)),
+            Self::Volume => ("volume", "Volume", Motion, Number(0, 100, 5)),
         }
     }
 

@@ -99,7 +99,7 @@ pub struct TemplateError {
 
 /// How a template writes.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub struct Hand {
+pub struct Locale {
     /// Its language.
     pub language: Language,
     /// The channel's currency, for bare numbers told as money.
@@ -204,7 +204,7 @@ fn placed(error: &minijinja::Error, source: &str) -> TemplateError {
 }
 
 /// Follows a template, if its bounds allow it.
-fn render(source: &str, values: &Values, hand: Hand) -> Result<String, TemplateError> {
+fn render(source: &str, values: &Values, locale: Locale) -> Result<String, TemplateError> {
     bounds::check(source)?;
     let bare = |value: &str, text: &str| -> String {
         let own = text.chars().filter(|c| *c != STAR).take(bounds::longest(value));
@@ -220,8 +220,8 @@ fn render(source: &str, values: &Values, hand: Hand) -> Result<String, TemplateE
         ago: bare("ago", &values.ago),
         ..*values
     };
-    let hand = minijinja::context! { _language => hand.language.key(), _currency => hand.currency.code() };
-    let context = minijinja::context! { ..Value::from_serialize(&shown), ..hand };
+    let locale = minijinja::context! { _language => locale.language.key(), _currency => locale.currency.code() };
+    let context = minijinja::context! { ..Value::from_serialize(&shown), ..locale };
     let template = JINJA.template_from_str(source).map_err(|error| placed(&error, source))?;
     template.render(context).map_err(|error| placed(&error, source))
 }
@@ -248,7 +248,7 @@ pub fn check(source: &str) -> Result<(), TemplateError> {
     let currency = Currency::parse("GBP").map_err(|_| here("there is no currency"))?;
     // What reckoning comes to depends on the values: so it is tried with everything there, and with nothing.
     for values in [sample(), Values::default()] {
-        render(source, &values, Hand { language: Language::En, currency })?;
+        render(source, &values, Locale { language: Language::En, currency })?;
     }
     Ok(())
 }
@@ -283,8 +283,8 @@ pub fn mentions(source: &str, value: &str) -> bool {
 /// Writes values out as runs of text. A template that cannot be followed, which a check rules out,
 /// gives its fallback.
 #[must_use]
-pub fn write(source: &str, fallback: &str, values: &Values, hand: Hand) -> Vec<Run> {
-    let text = render(source, values, hand).or_else(|_| render(fallback, values, hand)).unwrap_or_default();
+pub fn write(source: &str, fallback: &str, values: &Values, locale: Locale) -> Vec<Run> {
+    let text = render(source, values, locale).or_else(|_| render(fallback, values, locale)).unwrap_or_default();
     runs(&text)
 }
 
@@ -334,12 +334,12 @@ mod tests {
     use super::*;
     use proptest::prelude::*;
 
-    fn hand(language: Language) -> Hand {
-        Hand { language, currency: Currency::parse("GBP").unwrap() }
+    fn locale(language: Language) -> Locale {
+        Locale { language, currency: Currency::parse("GBP").unwrap() }
     }
 
     fn written(source: &str, language: Language) -> String {
-        plain(&write(source, "", &sample(), hand(language)))
+        plain(&write(source, "", &sample(), locale(language)))
     }
 
     #[test]
@@ -405,7 +405,7 @@ mod tests {
             assert!(error.why.contains(why), "{source}: {error}");
             // One that was kept before it was known to be so gives its fallback.
             let long = Values { message: "x".repeat(2_000), ..sample() };
-            assert_eq!(plain(&write(source, "{{ name }}", &long, hand(Language::En))), "pinecone_ade");
+            assert_eq!(plain(&write(source, "{{ name }}", &long, locale(Language::En))), "pinecone_ade");
         }
         assert_eq!(check("{% set a = message %}{% set a = a ~ a %}{{ a ~ a|cut(90) }}"), Ok(()));
         assert_eq!(check("{% if kind in ['tip', 'cheer'] %}{{ amount }}{% endif %}"), Ok(()));
@@ -427,7 +427,7 @@ mod tests {
     #[test]
     fn emphasis_is_the_templates_own() {
         let values = Values { name: "*star* & <b>".into(), ..sample() };
-        let runs = write("*{{ name }}* gave *all* 2 * 3", "", &values, hand(Language::En));
+        let runs = write("*{{ name }}* gave *all* 2 * 3", "", &values, locale(Language::En));
         let run = |text: &str, strong| Run { text: text.into(), strong };
         let expected =
             [run("*star* & <b>", true), run(" gave ", false), run("all", true), run(" 2 *", false), run(" 3", false)];
@@ -436,7 +436,7 @@ mod tests {
 
     #[test]
     fn one_that_cannot_be_followed_gives_its_fallback() {
-        assert_eq!(plain(&write("{{ oh", "{{ name }}", &sample(), hand(Language::En))), "pinecone_ade");
+        assert_eq!(plain(&write("{{ oh", "{{ name }}", &sample(), locale(Language::En))), "pinecone_ade");
     }
 
     proptest! {
@@ -444,7 +444,7 @@ mod tests {
         fn no_template_and_no_value_makes_it_panic(source in ".*", name in ".*") {
             let _ = check(&source);
             let values = Values { name, ..Values::default() };
-            let text = plain(&write(&source, "{{ name }}", &values, hand(Language::Fr)));
+            let text = plain(&write(&source, "{{ name }}", &values, locale(Language::Fr)));
             prop_assert!(text.chars().count() <= MOST_OUT && !text.contains(STAR));
         }
 

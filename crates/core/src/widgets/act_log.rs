@@ -20,13 +20,13 @@ pub struct Line<A> {
     /// Who did it.
     pub by: String,
     /// What it is.
-    pub deed: Deed<A>,
+    pub change: Change<A>,
 }
 
 /// An act, or the taking back of an earlier line.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "snake_case")]
-pub enum Deed<A> {
+pub enum Change<A> {
     /// Something was done.
     Did(A),
     /// The line at that place no longer counts.
@@ -48,14 +48,14 @@ impl<A> Default for ActLog<A> {
 impl<A: Copy> ActLog<A> {
     /// Notes an entry that operates the widget: an act of its family, which `of_family` picks out,
     /// or the taking back of one. Gives what was noted; none for any other entry.
-    pub fn note(&mut self, entry: &Entry, of_family: impl Fn(&Act) -> Option<A>) -> Option<Deed<A>> {
-        let (by, deed) = match &entry.body {
-            Body::Act { by, act, .. } => (by, Deed::Did(of_family(act)?)),
-            Body::Void { by, target, .. } => (by, Deed::TookBack(*target)),
+    pub fn note(&mut self, entry: &Entry, of_family: impl Fn(&Act) -> Option<A>) -> Option<Change<A>> {
+        let (by, change) = match &entry.body {
+            Body::Act { by, act, .. } => (by, Change::Did(of_family(act)?)),
+            Body::Void { by, target, .. } => (by, Change::TookBack(*target)),
             _ => return None,
         };
-        self.push(Line { seq: entry.seq, at: entry.happened_at, by: by.clone(), deed });
-        Some(deed)
+        self.push(Line { seq: entry.seq, at: entry.happened_at, by: by.clone(), change });
+        Some(change)
     }
 }
 
@@ -70,7 +70,7 @@ impl<A> ActLog<A> {
     fn taken_back(&self) -> BTreeSet<Seq> {
         let mut gone = BTreeSet::new();
         for line in self.lines.iter().rev() {
-            if let Deed::TookBack(target) = line.deed
+            if let Change::TookBack(target) = line.change
                 && target < line.seq
                 && !gone.contains(&line.seq)
             {
@@ -83,8 +83,8 @@ impl<A> ActLog<A> {
     /// The acts in force, oldest first.
     pub fn in_force(&self) -> impl Iterator<Item = (&Line<A>, &A)> {
         let gone = self.taken_back();
-        self.lines.iter().filter_map(move |line| match &line.deed {
-            Deed::Did(act) if !gone.contains(&line.seq) => Some((line, act)),
+        self.lines.iter().filter_map(move |line| match &line.change {
+            Change::Did(act) if !gone.contains(&line.seq) => Some((line, act)),
             _ => None,
         })
     }
@@ -105,7 +105,7 @@ impl<A> ActLog<A> {
         self.lines
             .iter()
             .rev()
-            .find(|line| matches!(line.deed, Deed::Did(_)) && !gone.contains(&line.seq))
+            .find(|line| matches!(line.change, Change::Did(_)) && !gone.contains(&line.seq))
             .map(|line| line.seq)
     }
 
@@ -117,7 +117,7 @@ impl<A> ActLog<A> {
     pub fn slip_lines(&self, calendar: &Calendar, words: impl Fn(&A) -> String) -> Vec<SlipLine> {
         let gone = self.taken_back();
         let slip = |line: &Line<A>| {
-            let Deed::Did(act) = &line.deed else { return None };
+            let Change::Did(act) = &line.change else { return None };
             let counts = !gone.contains(&line.seq);
             Some(SlipLine {
                 seq: line.seq,
@@ -134,11 +134,11 @@ impl<A> ActLog<A> {
 mod tests {
     use super::*;
 
-    fn log(deeds: Vec<Deed<char>>) -> ActLog<char> {
+    fn log(changes: Vec<Change<char>>) -> ActLog<char> {
         let mut log = ActLog::default();
-        for (index, deed) in deeds.into_iter().enumerate() {
+        for (index, change) in changes.into_iter().enumerate() {
             let seq = Seq(index as u64 + 1);
-            log.push(Line { seq, at: Instant::UNIX_EPOCH, by: "odile".into(), deed });
+            log.push(Line { seq, at: Instant::UNIX_EPOCH, by: "odile".into(), change });
         }
         log
     }
@@ -149,7 +149,7 @@ mod tests {
 
     #[test]
     fn any_line_can_be_taken_back_and_put_in_force_again() {
-        use Deed::{Did, TookBack};
+        use Change::{Did, TookBack};
         let back = |seq| TookBack(Seq(seq));
         let cases = [
             (vec![Did('a'), Did('b')], "ab", Some(2)),
@@ -161,10 +161,10 @@ mod tests {
             (vec![back(5), Did('a'), Did('b')], "ab", Some(3)),
             (vec![], "", None),
         ];
-        for (deeds, expected, newest) in cases {
-            let log = log(deeds.clone());
-            assert_eq!(in_force(&log), expected, "{deeds:?}");
-            assert_eq!(log.newest(), newest.map(Seq), "{deeds:?}");
+        for (changes, expected, newest) in cases {
+            let log = log(changes.clone());
+            assert_eq!(in_force(&log), expected, "{changes:?}");
+            assert_eq!(log.newest(), newest.map(Seq), "{changes:?}");
         }
     }
 }

@@ -6,13 +6,13 @@
 use super::{Family, NoActs, no_such_part};
 use crate::count::explain::{Slip, span_words, terms_and_lines};
 use crate::count::{Count, Keep, Ranked, Scope, sentence as counting};
+use crate::lines::SAMPLE_NAMES;
 use crate::look::Shape;
 use crate::look::tokens::{BAR, LINES, PLATE, TEXT, TITLED};
 use crate::money::conversion::Conversion;
 use crate::record::measure::Measure;
 use crate::record::settings::Settings;
 use crate::sentence::{EditError, Editor, Part, input};
-use crate::telling::SAMPLE_NAMES;
 use crate::time::Instant;
 use crate::time::calendar::Period;
 use crate::widgets::view::View;

@@ -22,6 +22,7 @@ pub use piece::{Definition, Folded, Piece, Setup};
 
 use crate::count::explain::Slip;
 use crate::count::{Count, Scope};
+use crate::lines::LineFormat;
 use crate::look::Shape;
 use crate::money::conversion::Conversion;
 use crate::record::acts::Act;
@@ -30,7 +31,6 @@ use crate::record::ids::Seq;
 use crate::record::refusal::Refusal;
 use crate::record::settings::Settings;
 use crate::sentence::{EditError, Part};
-use crate::telling::Telling;
 use crate::time::Instant;
 use crate::widgets::view::View;
 use serde::de::DeserializeOwned;
@@ -142,7 +142,7 @@ pub trait Family: std::fmt::Debug + Clone + PartialEq + Serialize + DeserializeO
     /// An unknown part, or a value that it does not take.
     fn edit(&mut self, key: &str, text: &str, scope: &Scope<'_>) -> Result<(), EditError>;
     /// How it tells of each kind of entry, if it does: the drawer Kinds changes that.
-    fn telling(&self) -> Option<&Telling> {
+    fn line_format(&self) -> Option<&LineFormat> {
         None
     }
     /// What could be tried, with one press each.

@@ -14,6 +14,7 @@ use super::total::Total;
 use super::{Action, Family, Hint, Lever};
 use crate::count::explain::Slip;
 use crate::count::{Count, Scope};
+use crate::lines::LineFormat;
 use crate::look::{Look, Shape};
 use crate::money::conversion::Conversion;
 use crate::record::acts::Act;
@@ -22,7 +23,6 @@ use crate::record::ids::Seq;
 use crate::record::refusal::Refusal;
 use crate::record::settings::Settings;
 use crate::sentence::{EditError, Part};
-use crate::telling::Telling;
 use crate::time::Instant;
 use crate::widgets::view::View;
 use serde::{Deserialize, Serialize};
@@ -45,7 +45,7 @@ trait Working {
     fn shapes(&self) -> &'static [Shape];
     fn title(&self) -> &str;
     fn look(&self) -> &Look;
-    fn telling(&self) -> Option<&Telling>;
+    fn line_format(&self) -> Option<&LineFormat>;
     fn counts(&self, settings: &Settings) -> Vec<Count>;
     fn follows_shows(&self) -> bool;
     fn follows_chat(&self) -> bool;
@@ -81,8 +81,8 @@ impl<F: Family> Working for Folded<F> {
         &self.look
     }
 
-    fn telling(&self) -> Option<&Telling> {
-        self.definition.telling()
+    fn line_format(&self) -> Option<&LineFormat> {
+        self.definition.line_format()
     }
 
     fn counts(&self, settings: &Settings) -> Vec<Count> {
@@ -298,10 +298,10 @@ impl Piece {
         self.inner().look()
     }
 
-    /// See [`Family::telling`].
+    /// See [`Family::line_format`].
     #[must_use]
-    pub fn telling(&self) -> Option<&Telling> {
-        self.inner().telling()
+    pub fn line_format(&self) -> Option<&LineFormat> {
+        self.inner().line_format()
     }
 
     /// What the streamer decided.

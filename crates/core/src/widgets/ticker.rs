@@ -5,13 +5,13 @@ use super::{Family, NoActs, no_such_part};
 use crate::count::explain::{Slip, of_several};
 use crate::count::{Count, Scope, sentence as counting};
 use crate::language::text;
+use crate::lines::{Line, LineFormat, LineValues};
 use crate::look::Shape;
 use crate::look::tokens::{PLATE, SIGNS, TAPE, TEXT, TITLED};
 use crate::money::conversion::Conversion;
 use crate::record::happening::Kind;
 use crate::record::settings::Settings;
 use crate::sentence::{EditError, Editor, Part, input};
-use crate::telling::{Line, Telling, Told};
 use crate::template::{self, Run};
 use crate::time::Instant;
 use crate::time::calendar::Period;
@@ -36,7 +36,8 @@ pub struct Ticker {
     /// Its name; it stands at the head of the tape.
     pub title: String,
     /// Which kinds, in which words.
-    pub telling: Telling,
+    #[serde(alias = "telling")]
+    pub format: LineFormat,
     /// From which period.
     pub period: Period,
     /// Most happenings.
@@ -78,11 +79,11 @@ impl TickerView {
 }
 
 impl Ticker {
-    fn of(&self, told: &[Told], scope: &Scope<'_>) -> View {
-        let lines: Vec<Line> = told.iter().rev().map(|told| self.telling.line(told, scope)).collect();
+    fn of(&self, told: &[LineValues], scope: &Scope<'_>) -> View {
+        let lines: Vec<Line> = told.iter().rev().map(|told| self.format.line(told, scope)).collect();
         let fixed = |text: &String| Item {
             kind: None,
-            runs: template::write(text, "", &template::Values::default(), scope.hand()),
+            runs: template::write(text, "", &template::Values::default(), scope.locale()),
         };
         let texts = self.texts.iter().map(|text| Item { kind: None, ..fixed(text) }).collect();
         let happened = lines.into_iter().map(|line| Item { kind: Some(line.kind), runs: line.runs }).collect();
@@ -93,8 +94,8 @@ impl Ticker {
         })
     }
 
-    fn told(&self, scope: &Scope<'_>) -> Vec<Told> {
-        self.telling.lines(self.period, self.fold, self.most as usize, scope)
+    fn told(&self, scope: &Scope<'_>) -> Vec<LineValues> {
+        self.format.lines(self.period, self.fold, self.most as usize, scope)
     }
 }
 
@@ -132,7 +133,7 @@ impl Family for Ticker {
         use Kind::{Cheer, Follow, Gift, Raid, Sub, Tip};
         Self {
             title: "On the line".into(),
-            telling: Telling::of(&[Follow, Sub, Gift, Tip, Cheer, Raid]),
+            format: LineFormat::of(&[Follow, Sub, Gift, Tip, Cheer, Raid]),
             period: Period::AllTime,
             most: 12,
             fold: 60,
@@ -146,11 +147,11 @@ impl Family for Ticker {
     }
 
     fn counts(&self, _: &NoActs, _: &Settings) -> Vec<Count> {
-        self.telling.counts(self.period)
+        self.format.counts(self.period)
     }
 
     fn convert(&mut self, by: &Conversion, _: &Settings) {
-        self.telling.convert(by);
+        self.format.convert(by);
     }
 
     fn sentence(&self, _: &Scope<'_>) -> Vec<Part> {
@@ -166,7 +167,7 @@ impl Family for Ticker {
             Part::words("lets the newest"),
             Part::field("most", LINES, self.most.to_string(), number),
             Part::words("of"),
-            self.telling.part(),
+            self.format.part(),
             Part::words("run past, from"),
         ];
         parts.extend(counting::period(self.period));
@@ -193,7 +194,7 @@ impl Family for Ticker {
             }
             _ => {
                 let known =
-                    self.telling.edit(key, text, scope)? || counting::edit_period(&mut self.period, key, text, scope)?;
+                    self.format.edit(key, text, scope)? || counting::edit_period(&mut self.period, key, text, scope)?;
                 if !known {
                     return Err(no_such_part(key));
                 }
@@ -202,8 +203,8 @@ impl Family for Ticker {
         Ok(())
     }
 
-    fn telling(&self) -> Option<&Telling> {
-        Some(&self.telling)
+    fn line_format(&self) -> Option<&LineFormat> {
+        Some(&self.format)
     }
 
     fn view(&self, _: &NoActs, scope: &Scope<'_>) -> View {
@@ -211,16 +212,16 @@ impl Family for Ticker {
     }
 
     fn sample(&self, scope: &Scope<'_>) -> View {
-        self.of(&self.telling.sample(scope), scope)
+        self.of(&self.format.sample(scope), scope)
     }
 
     fn wakes_at(&self, _: &NoActs, scope: &Scope<'_>) -> Option<Instant> {
-        self.telling.wakes_at(self.period, &self.told(scope), scope)
+        self.format.wakes_at(self.period, &self.told(scope), scope)
     }
 
     fn explain(&self, _: &NoActs, scope: &Scope<'_>) -> Slip {
         let shown = format!("{} happenings, {} notices", self.told(scope).len(), self.texts.len());
-        of_several(&self.telling.counts(self.period), shown, scope)
+        of_several(&self.format.counts(self.period), shown, scope)
     }
 }
 

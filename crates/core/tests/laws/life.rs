@@ -62,7 +62,7 @@ pub fn channel() -> Channel {
         pieces.push(piece("leaderboard", &[period]));
         pieces.push(piece("leaderboard", &[("measure", "count_of_gifts"), period]));
         let life: &[(&str, &str)] = if index % 2 == 0 { &[("life", "1:00:00")] } else { &[("quiet", "2:00:00")] };
-        pieces.push(piece("event_list", &[&[period, ("tell:gift:least", "2")], life].concat()));
+        pieces.push(piece("event_list", &[&[period, ("line:gift:least", "2")], life].concat()));
         pieces.push(piece("ticker", &[("common", "{{ name }} {{ amount }}, {{ ago }}"), period]));
         pieces.push(piece("crowd_wall", &[("who", ["followers", "subscribers", "supporters"][index % 3]), period]));
     }

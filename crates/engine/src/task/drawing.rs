@@ -1,4 +1,4 @@
-//! From the state to the board: what has changed is drawn once and hung up.
+//! From the state to the hub: what has changed is drawn once and place up.
 
 use super::{PULSE_IDLE, Task};
 use crate::draw::{Drawn, Heard, OnAir, Pulse, PulseFeed, Seen, Shown};
@@ -14,7 +14,7 @@ impl Task {
         let tick = tokio::time::Instant::now();
         let mut ready = self.pace.take(tick);
         // What somebody looks at comes first.
-        ready.sort_by_key(|id| self.board.pages_of(*id) == 0);
+        ready.sort_by_key(|id| self.hub.pages_of(*id) == 0);
         if !ready.is_empty() {
             let now = self.inner.clock.now();
             self.channel.turn(now);
@@ -26,7 +26,7 @@ impl Task {
                 match std::panic::catch_unwind(drawing) {
                     Ok(Some(drawn)) => {
                         let token = self.tokens.get(&id).map_or("", String::as_str);
-                        self.board.hang(id, token, drawn);
+                        self.hub.publish(id, token, drawn);
                     }
                     Ok(None) => {}
                     Err(_) => tracing::error!(channel = %self.id, widget = %id, "a widget could not be drawn"),
@@ -44,14 +44,14 @@ impl Task {
         let piece = self.channel.widget(id)?;
         let scope = self.channel.scope(now);
         let (view, levers) = (piece.view(&scope), piece.levers(now));
-        let feast = self.watches.entry(id).or_default().look(&view, now);
+        let celebration = self.watches.entry(id).or_default().look(&view, now);
         let draft = self.channel.draft(id).map(|draft| (draft.view(&scope), draft.look()));
         let shown = Shown {
             id,
             plate,
             seq: self.channel.last_seq(),
-            seen: Seen { view: &view, look: piece.look(), feast },
-            tried: draft.as_ref().map(|(view, look)| Seen { view, look, feast: None }),
+            seen: Seen { view: &view, look: piece.look(), celebration },
+            tried: draft.as_ref().map(|(view, look)| Seen { view, look, celebration: None }),
             levers: &levers,
             now,
         };
@@ -73,7 +73,7 @@ impl Task {
         let pulse = Pulse {
             feeds: &feeds,
             roll: &roll,
-            pages: self.board.pages(),
+            pages: self.hub.pages(),
             on_air: self.channel.book().shows().on_air().map_or(OnAir::Off, |show| OnAir::Since(show.from)),
             chat: self.channel.chat().newest().next().and_then(|(_, from, line)| {
                 let feed = self.feeds.iter().find(|feed| feed.id == from.0)?;
@@ -82,6 +82,6 @@ impl Task {
             calendar: self.channel.settings().calendar,
             now: self.inner.clock.now(),
         };
-        self.board.hang_pulse(self.inner.draw.pulse(&pulse));
+        self.hub.publish_pulse(self.inner.draw.pulse(&pulse));
     }
 }

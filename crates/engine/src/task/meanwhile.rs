@@ -26,7 +26,7 @@ impl Task {
                 },
                 () = tokio::time::sleep_until(wake) => {}
             }
-            self.ring_alarm();
+            self.fire_alarm();
             self.draw();
         }
     }

@@ -1,7 +1,7 @@
 //! One channel's task: the only writer of its state and of its ledger.
 
+mod celebrations;
 mod drawing;
-mod feasts;
 pub mod heard;
 mod meanwhile;
 mod record;
@@ -9,12 +9,12 @@ mod rehearsing;
 mod shaping;
 mod supervise;
 
-use crate::board::Board;
 use crate::engine::Inner;
 use crate::error::EngineError;
+use crate::hub::Hub;
 use crate::orders::Order;
 use crate::publish::Pace;
-use feasts::Feasts;
+use celebrations::Celebrations;
 use heard::Hearing;
 use rehearsing::Rehearsal;
 use std::collections::{BTreeMap, VecDeque};
@@ -47,10 +47,10 @@ const PULSE_IDLE: Duration = Duration::from_secs(20);
 pub(crate) async fn load(
     inner: Arc<Inner>,
     id: ChannelId,
-    board: Arc<Board>,
+    hub: Arc<Hub>,
     waiting: mpsc::Receiver<Order>,
 ) -> Result<(), EngineError> {
-    let task = supervise::begin(&inner, id, &board).await?;
+    let task = supervise::begin(&inner, id, &hub).await?;
     inner.runtime.spawn(supervise::supervise(Task { waiting, ..task }));
     Ok(())
 }
@@ -69,7 +69,7 @@ struct Task {
     /// What is being done, for the log should it fail.
     doing: String,
     channel: Channel,
-    board: Arc<Board>,
+    hub: Arc<Hub>,
     tokens: BTreeMap<WidgetId, String>,
     feeds: Vec<Feed>,
     pace: Pace,
@@ -80,7 +80,7 @@ struct Task {
     /// The last entry in the newest snapshot.
     kept_at: Seq,
     /// Which widgets change by themselves next, and when.
-    ring: Option<(Instant, Vec<WidgetId>)>,
+    alarm: Option<(Instant, Vec<WidgetId>)>,
     /// Which signals put the channel on air and take it off.
     air: AirSignals,
     /// Whether edits are on air at once.
@@ -88,7 +88,7 @@ struct Task {
     /// What is heard through feeds besides lines of the record.
     hearing: Hearing,
     /// Who watches the goals, to celebrate them.
-    watches: BTreeMap<WidgetId, Feasts>,
+    watches: BTreeMap<WidgetId, Celebrations>,
     /// The make-believe record, from the first rehearsed happening on.
     rehearsal: Option<Rehearsal>,
 }
@@ -100,7 +100,7 @@ impl Task {
     ///
     /// # Errors
     /// The database is away, or there is no such channel.
-    async fn begin(inner: Arc<Inner>, id: ChannelId, board: Arc<Board>) -> Result<Self, EngineError> {
+    async fn begin(inner: Arc<Inner>, id: ChannelId, hub: Arc<Hub>) -> Result<Self, EngineError> {
         let Loaded { channel, record, tokens, drafts, feeds } = Loaded::of(&inner, id).await?;
         let now = tokio::time::Instant::now();
         let mut task = Self {
@@ -111,25 +111,25 @@ impl Task {
             waiting: mpsc::channel(1).1,
             deferred: VecDeque::new(),
             doing: "loading".into(),
-            board,
+            hub,
             tokens,
             feeds,
             pace: Pace::default(),
             pulse_due: Some(now),
             pulse_drawn: now,
             behind: true,
-            ring: None,
+            alarm: None,
             air: record.air_signals,
             edits_at_once: record.edits_at_once,
             hearing: Hearing::default(),
             watches: BTreeMap::new(),
             rehearsal: None,
         };
-        task.take_up_drafts(drafts).await?;
+        task.load_drafts(drafts).await?;
         Ok(task)
     }
 
-    async fn take_up_drafts(&mut self, drafts: Vec<(WidgetId, Setup)>) -> Result<(), EngineError> {
+    async fn load_drafts(&mut self, drafts: Vec<(WidgetId, Setup)>) -> Result<(), EngineError> {
         self.catch_up().await?;
         for (id, setup) in drafts {
             let draft = self.with(id, setup).await?;
@@ -187,11 +187,11 @@ impl Task {
                     let _ = done.send(());
                     return;
                 }
-                Some(order) => self.obey(order).await,
+                Some(order) => self.handle(order).await,
                 None => {}
             }
             self.doing = "drawing".into();
-            self.ring_alarm();
+            self.fire_alarm();
             self.draw();
             if self.channel.last_seq().0 >= self.kept_at.0 + SNAPSHOT_EVERY {
                 self.keep_snapshot().await;
@@ -199,14 +199,14 @@ impl Task {
         }
     }
 
-    async fn obey(&mut self, order: Order) {
-        // Replies to somebody who has gone away meanwhile are dropped: the deed is done all the same.
+    async fn handle(&mut self, order: Order) {
+        // Replies to somebody who has gone away meanwhile are dropped: the command is done all the same.
         match order {
-            Order::Record { deed, reply } => {
-                let _ = reply.send(self.record(deed).await);
+            Order::Record { command, reply } => {
+                let _ = reply.send(self.record(command).await);
             }
-            Order::Settle { record, reply } => {
-                let _ = reply.send(self.settle(*record).await);
+            Order::ChangeSettings { record, reply } => {
+                let _ = reply.send(self.change_settings(*record).await);
             }
             Order::Rehearse { widget, make_believe, feed, reply } => {
                 let _ = reply.send(self.rehearse(widget, make_believe, feed));
@@ -227,14 +227,14 @@ impl Task {
     // ---- alarms and publishing ----
 
     fn set_alarm(&mut self) {
-        self.ring = self.channel.next_alarm(self.inner.clock.now());
+        self.alarm = self.channel.next_alarm(self.inner.clock.now());
     }
 
-    fn ring_alarm(&mut self) {
+    fn fire_alarm(&mut self) {
         let now = self.inner.clock.now();
-        if let Some((at, _)) = &self.ring
+        if let Some((at, _)) = &self.alarm
             && *at <= now
-            && let Some((_, ids)) = self.ring.take()
+            && let Some((_, ids)) = self.alarm.take()
         {
             self.pace.touch(ids);
             self.set_alarm();
@@ -250,7 +250,7 @@ impl Task {
     /// When the task must look up even if nobody calls.
     fn wake_at(&self) -> tokio::time::Instant {
         let idle = self.pulse_drawn + PULSE_IDLE;
-        let alarm = self.ring.as_ref().map(|(at, _)| {
+        let alarm = self.alarm.as_ref().map(|(at, _)| {
             let wait = (*at - self.inner.clock.now()).to_std().unwrap_or_default();
             // A far alarm is looked at again from time to time, should the machine's clock be set.
             tokio::time::Instant::now() + wait.min(PULSE_IDLE)

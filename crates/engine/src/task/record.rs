@@ -2,7 +2,7 @@
 
 use super::{PAGE, Task};
 use crate::error::EngineError;
-use crate::orders::{Deed, Ingested, IsAsked, Reply};
+use crate::orders::{Command, Ingested, IsAsked, Reply};
 use tally_core::channel::Channel;
 use tally_core::record::acts::ShowAct;
 use tally_core::record::entry::{Body, Draft, Origin};
@@ -54,10 +54,10 @@ impl Task {
         drafts.iter().enumerate().filter_map(signal).collect()
     }
 
-    pub(super) async fn record(&mut self, deed: Deed) -> Result<Seq, EngineError> {
+    pub(super) async fn record(&mut self, command: Command) -> Result<Seq, EngineError> {
         self.catch_up().await?;
         let now = self.inner.clock.now();
-        let Deed { origin, happened_at, decide, is_asked } = deed;
+        let Command { origin, happened_at, decide, is_asked } = command;
         let body = match decide(&self.channel, now) {
             Ok(body) => body,
             Err(refusal) => {
@@ -100,7 +100,7 @@ impl Task {
             let origin = Origin { source: "signal".into(), id: seq.to_string() };
             // On air already, or the database is away: then the next signal, or a hand, will do.
             if let Err(error) =
-                self.record(Deed { origin, happened_at: None, decide: Box::new(decide), is_asked: None }).await
+                self.record(Command { origin, happened_at: None, decide: Box::new(decide), is_asked: None }).await
             {
                 tracing::info!(%error, channel = %self.id, "a signal changed nothing");
             }

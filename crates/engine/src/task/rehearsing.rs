@@ -1,7 +1,7 @@
 //! Rehearsing: a record of its own, in which nothing is real.
 
 use super::Task;
-use super::feasts::Feasts;
+use super::celebrations::Celebrations;
 use crate::draw::Seen;
 use crate::error::EngineError;
 use crate::orders::{MakeBelieve, Rehearsed};
@@ -14,7 +14,7 @@ use tally_core::record::ids::{FeedId, WidgetId};
 /// A channel in which only make-believe things happen, as it is tried on the stage.
 pub(super) struct Rehearsal {
     channel: Channel,
-    watches: BTreeMap<WidgetId, Feasts>,
+    watches: BTreeMap<WidgetId, Celebrations>,
 }
 
 impl Task {
@@ -57,14 +57,14 @@ impl Task {
         };
         let piece = channel.widget(widget).ok_or(EngineError::NotFound)?;
         let view = piece.view(&scope);
-        let feast = watches.entry(widget).or_default().look(&view, now);
-        let seen = Seen { view: &view, look: piece.look(), feast };
-        self.board.tell(self.inner.draw.rehearsal(widget, seen));
+        let celebration = watches.entry(widget).or_default().look(&view, now);
+        let seen = Seen { view: &view, look: piece.look(), celebration };
+        self.hub.broadcast(self.inner.draw.rehearsal(widget, seen));
         Ok(Rehearsed {
             verdicts: piece.counts(settings).into_iter().filter_map(judge).collect(),
             before: before.text(),
             after: view.text(),
-            pages: self.board.pages_of(widget),
+            pages: self.hub.pages_of(widget),
         })
     }
 
@@ -77,7 +77,8 @@ impl Task {
         rehearsal.channel.turn(now);
         rehearsal.watches.remove(&id);
         if let (Some(view), Some(piece)) = (rehearsal.channel.view(id, now), rehearsal.channel.widget(id)) {
-            self.board.tell(self.inner.draw.rehearsal(id, Seen { view: &view, look: piece.look(), feast: None }));
+            self.hub
+                .broadcast(self.inner.draw.rehearsal(id, Seen { view: &view, look: piece.look(), celebration: None }));
         }
     }
 

@@ -37,13 +37,13 @@ impl Task {
             Shaping::TakeBack => match self.take_back(widget).await? {
                 Some(past) => {
                     let told = (past.setup.clone(), past.draft.clone());
-                    let (setup, draft) = self.told_now(past);
+                    let (setup, draft) = self.in_present_currency(past);
                     // What lies this far back was told in another currency.
                     if (&setup, &draft) != (&told.0, &told.1) {
                         let (store, setup, draft) = (self.inner.store.clone(), setup.clone(), draft.clone());
                         self.meanwhile(async move { store.replace_setup(widget, setup, draft).await }).await?;
                     }
-                    self.take_up(id, setup, draft).await
+                    self.replace(id, setup, draft).await
                 }
                 None => Err(Refusal::NotNow("there is nothing to take back").into()),
             },
@@ -75,7 +75,7 @@ impl Task {
         Ok(self.meanwhile(async move { store.take_back_setup(widget).await }).await?)
     }
 
-    async fn lay_away(&mut self, widget: OwnWidget, archived: bool) -> Result<(), EngineError> {
+    async fn set_archived(&mut self, widget: OwnWidget, archived: bool) -> Result<(), EngineError> {
         let store = self.inner.store.clone();
         Ok(self.meanwhile(async move { store.archive_widget(widget, archived).await }).await?)
     }
@@ -109,11 +109,11 @@ impl Task {
         };
         let (store, kept, tried) = (self.inner.store.clone(), setup.clone(), draft.clone());
         self.meanwhile(async move { store.save_setup(widget, kept, tried, before).await }).await?;
-        self.take_up(id, setup, draft).await
+        self.replace(id, setup, draft).await
     }
 
     /// What a widget was before, as it would be told in the channel's present currency.
-    fn told_now(&self, past: Past) -> (Setup, Option<Setup>) {
+    fn in_present_currency(&self, past: Past) -> (Setup, Option<Setup>) {
         let settings = self.channel.settings();
         let by = past.currency.filter(|was| *was != settings.currency);
         let by = by.map(|was| (Conversion::new(was, settings.currency, self.channel.book().rates()), was));
@@ -129,12 +129,12 @@ impl Task {
     }
 
     /// Shows a widget with another setup and draft.
-    async fn take_up(&mut self, id: WidgetId, setup: Setup, draft: Option<Setup>) -> Result<(), EngineError> {
+    async fn replace(&mut self, id: WidgetId, setup: Setup, draft: Option<Setup>) -> Result<(), EngineError> {
         if self.channel.widget(id).is_none_or(|piece| piece.setup() != setup) {
             let piece = self.with(id, setup).await?;
             self.channel.put(id, piece);
             self.kept_at = NO_SNAPSHOT;
-            // What is reached by being changed is no feast.
+            // What is reached by being changed is no celebration.
             self.watches.remove(&id);
         }
         let draft = match draft {
@@ -184,9 +184,9 @@ impl Task {
     async fn archive(&mut self, widget: OwnWidget) -> Result<(), EngineError> {
         let id = widget.id();
         self.channel.widget(id).ok_or(EngineError::NotFound)?;
-        self.lay_away(widget, true).await?;
+        self.set_archived(widget, true).await?;
         self.channel.take_away(id);
-        self.board.take_down(id);
+        self.hub.take_down(id);
         self.kept_at = NO_SNAPSHOT;
         self.end_rehearsal();
         self.set_alarm();
@@ -197,7 +197,7 @@ impl Task {
         let id = widget.id();
         let all = self.all_widgets().await?;
         let record = all.into_iter().find(|one| one.id == id && one.archived).ok_or(EngineError::NotFound)?;
-        self.lay_away(widget, false).await?;
+        self.set_archived(widget, false).await?;
         let piece = self.refold(id, &record.setup.unfolded()).await?;
         self.channel.put(id, piece);
         if let Some(draft) = record.draft {
@@ -215,7 +215,7 @@ impl Task {
         self.set_alarm();
     }
 
-    pub(super) async fn settle(&mut self, mut record: ChannelRecord) -> Result<(), EngineError> {
+    pub(super) async fn change_settings(&mut self, mut record: ChannelRecord) -> Result<(), EngineError> {
         self.catch_up().await?;
         let (before, after) = (self.channel.settings().currency, record.settings.currency);
         let goes_back = record.currency_before == Some(after);
@@ -231,7 +231,7 @@ impl Task {
         self.meanwhile(async move { store.save_settings(record, kept).await }).await?;
         self.channel.set_settings(settings);
         for one in converted.into_iter().filter(|one| on_shelf.contains(&one.id)) {
-            self.take_up(one.id, one.setup, one.draft).await?;
+            self.replace(one.id, one.setup, one.draft).await?;
         }
         self.end_rehearsal();
         (self.air, self.edits_at_once) = (air, at_once);

@@ -1,9 +1,9 @@
 //! A task that ends when it should not is loaded anew: its channel goes on, and what ended it is told.
 
 use super::{Task, names};
-use crate::board::Board;
 use crate::engine::Inner;
 use crate::error::EngineError;
+use crate::hub::Hub;
 use futures_util::FutureExt;
 use std::any::Any;
 use std::collections::BTreeMap;
@@ -56,9 +56,9 @@ pub(super) async fn supervise(mut task: Task) {
         let begun = tokio::time::Instant::now();
         // What may be left half done is thrown away with the task: everything durable is in the ledger.
         let Err(why) = AssertUnwindSafe(task.run()).catch_unwind().await else { return };
-        let Task { inner, id, board, mut waiting, doing, .. } = task;
+        let Task { inner, id, hub, mut waiting, doing, .. } = task;
         tracing::error!(channel = %id, doing, why = reason(&*why), "a channel's task has ended; it is loaded anew");
-        inner.health.fell(id);
+        inner.health.mark_down(id);
         if begun.elapsed() > LONGEST_WAIT {
             wait = Duration::ZERO;
         }
@@ -71,21 +71,21 @@ pub(super) async fn supervise(mut task: Task) {
                     return;
                 }
             }
-            match begin(&inner, id, &board).await {
+            match begin(&inner, id, &hub).await {
                 Ok(task) => break Task { waiting, ..task },
                 Err(error) => tracing::warn!(%error, channel = %id, "a channel could not be loaded anew"),
             }
         };
-        inner.health.stands(id);
+        inner.health.mark_up(id);
     }
 }
 
 /// Makes a task. Should that fail in a way that it must not, it is told, and the channel is away.
-pub(super) async fn begin(inner: &Arc<Inner>, id: ChannelId, board: &Arc<Board>) -> Result<Task, EngineError> {
-    let begun = Task::begin(Arc::clone(inner), id, Arc::clone(board));
+pub(super) async fn begin(inner: &Arc<Inner>, id: ChannelId, hub: &Arc<Hub>) -> Result<Task, EngineError> {
+    let begun = Task::begin(Arc::clone(inner), id, Arc::clone(hub));
     AssertUnwindSafe(begun).catch_unwind().await.unwrap_or_else(|why| {
         tracing::error!(channel = %id, why = reason(&*why), "a channel cannot be loaded");
-        inner.health.fell(id);
+        inner.health.mark_down(id);
         Err(EngineError::Away)
     })
 }

@@ -25,7 +25,7 @@ async fn what_is_tried_goes_on_air_by_a_press_or_not_at_all() {
     let bench = format!("/widgets/{}", goal["id"]);
     let editing = format!("{bench}/edit");
     let edit = async |target: &str| owner.post(&editing, &[("key", "target"), ("text", target)]).await;
-    let press = |deed: &str| format!("{bench}/{deed}");
+    let press = |operation: &str| format!("{bench}/{operation}");
     let target = || async { read(&program, &goal).await["target"].clone() };
 
     assert!(owner.refused(&press("put-on-air"), &[]).await.contains("on air already"));
@@ -178,18 +178,18 @@ async fn a_goal_celebrates_with_a_clip_of_ones_own() {
     browser.shows(".goal-value", "£212.50").await;
     let watch =
         "window.films = []; new MutationObserver((all) => all.forEach((one) => one.addedNodes.forEach((node) => {
-        if (node.className === 'feast') node.addEventListener('ended', () => films.push(node.videoWidth));
+        if (node.className === 'celebration') node.addEventListener('ended', () => films.push(node.videoWidth));
     }))).observe(document.body, {childList: true});";
     browser.run(watch).await;
     Sender::of(&program.demo()["feeds"][0]).deliver(&tip("200")).await;
     until("the clip has run", || async { (browser.run("return films").await == json!([96])).then_some(()) }).await;
-    assert_eq!(browser.run("return document.querySelectorAll('.feast').length").await, json!(0));
+    assert_eq!(browser.run("return document.querySelectorAll('.celebration').length").await, json!(0));
     browser.close().await;
 
     // It cannot be thrown away while it is used.
     let remove = format!("/clips/{}/remove", tokens[0]);
     assert!(owner.refused(&remove, &[]).await.contains("“Turntable motor” celebrates with it"));
-    owner.done(&format!("{bench}/edit"), &[("key", "celebrate"), ("text", "steam")]).await;
+    owner.done(&format!("{bench}/edit"), &[("key", "celebration"), ("text", "steam")]).await;
     owner.done(&format!("{bench}/put-on-air"), &[]).await;
     owner.done(&remove, &[]).await;
     let gone = reqwest::get(format!("{}/clips/{}", program.base, tokens[0])).await.unwrap();

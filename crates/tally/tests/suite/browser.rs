@@ -339,7 +339,7 @@ async fn axe_finds_nothing_on_any_screen() {
     assert_eq!(violations(&browser).await, Vec::<String>::new(), "the bench with its parts open");
     browser.go(&format!("{}/widgets/10", program.base)).await;
     browser.live().await;
-    for drawer in ["shape", "colour", "lettering", "spacing", "motion", "kinds"] {
+    for drawer in ["shape", "colour", "text", "spacing", "motion", "kinds"] {
         browser.run(&format!("document.querySelector('[data-drawer={drawer}]').click()")).await;
         browser.run("document.querySelectorAll('.kind-more').forEach((one) => { one.open = true; })").await;
         assert_eq!(violations(&browser).await, Vec::<String>::new(), "the drawer {drawer}");

@@ -28,8 +28,8 @@ async fn a_goal_climbs_its_ladder_and_celebrates_once() {
     bench
         .browser
         .run(
-            "window.feasts = 0; new MutationObserver((all) => all.forEach((one) => one.addedNodes.forEach((node) =>
-            { if (node.className === 'feast') window.feasts += 1; }))).observe(document.body, {childList: true});",
+            "window.celebrations = 0; new MutationObserver((all) => all.forEach((one) => one.addedNodes.forEach((node) =>
+            { if (node.className === 'celebration') window.celebrations += 1; }))).observe(document.body, {childList: true});",
         )
         .await;
     bench.browser.to(&bench.bench).await;
@@ -41,7 +41,7 @@ async fn a_goal_climbs_its_ladder_and_celebrates_once() {
     bench.happens("tip", json!({"actor": {"name": "brass_whistle"}, "amount": "1", "currency": "GBP"})).await;
     bench.on_air(".goal-value", "£13").await;
     bench.browser.to(&bench.page).await;
-    assert_eq!(bench.browser.run("return window.feasts").await, json!(1), "one feast for one rung");
+    assert_eq!(bench.browser.run("return window.celebrations").await, json!(1), "one celebration for one rung");
     bench.browser.close().await;
 }
 
@@ -53,14 +53,14 @@ async fn a_total_counts_on_from_where_it_is_told_to_start() {
     bench.says("1.only", "people").await;
     bench.says("1.people", "dusty_bogie_2").await;
     bench.browser.shows(".stage-tried .total-value", "5,000").await;
-    bench.sets("lettering", "font", "oswald").await;
+    bench.sets("text", "font", "oswald").await;
     bench.put_on_air().await;
     bench.on_air(".total-value", "5,000").await;
     bench.coloured("font", "\"Oswald\", \"Noto Sans\", sans-serif").await;
     bench.happens("follow", json!({"actor": {"name": "dusty_bogie_2"}})).await;
     bench.on_air(".total-value", "5,001").await;
     // Numbers as another language writes them.
-    bench.sets("lettering", "language", "de").await;
+    bench.sets("text", "language", "de").await;
     bench.put_on_air().await;
     bench.on_air(".total-value", "5.001").await;
     bench.browser.close().await;
@@ -79,10 +79,10 @@ async fn a_label_names_the_latest_in_its_own_words() {
     bench.browser.keys("\u{e007}").await;
     bench.browser.shows(".stage-tried .label-text", "welcome").await;
     bench.not_yet_on_air(".label-text", "welcome").await;
-    bench.sets("colour", "plate", "#204020").await;
+    bench.sets("colour", "background", "#204020").await;
     bench.browser.shows(".warning", "hard to read on its plate").await;
     bench.put_on_air().await;
-    bench.coloured("plate", "#204020").await;
+    bench.coloured("background", "#204020").await;
     bench.happens("follow", json!({"actor": {"name": "<b>Zażółć</b> *🚂*"}})).await;
     bench.on_air(".label-text", "welcome <b>Zażółć</b> *🚂*").await;
     // Changes made faster than they are answered are all taken, and a press right behind them means them too.
@@ -91,12 +91,12 @@ async fn a_label_names_the_latest_in_its_own_words() {
             field.value = value;
             field.dispatchEvent(new Event('change', {bubbles: true}));
         };
-        set('ink', '#fedcba');
-        set('plate', '#654321');
-        set('edge', '#123456');
+        set('text_colour', '#fedcba');
+        set('background', '#654321');
+        set('border_colour', '#123456');
         document.body.dispatchEvent(new KeyboardEvent('keydown', {key: 'p', bubbles: true}));";
     bench.browser.run(at_once).await;
-    for (token, value) in [("ink", "#fedcba"), ("plate", "#654321"), ("edge", "#123456")] {
+    for (token, value) in [("text_colour", "#fedcba"), ("background", "#654321"), ("border_colour", "#123456")] {
         bench.coloured(token, value).await;
     }
     bench.browser.close().await;
@@ -130,14 +130,14 @@ async fn an_event_list_folds_a_burst_and_tells_each_kind_its_own_way() {
     bench.says("most", "3").await;
     bench.browser.click("[data-drawer=kinds]").await;
     bench.browser.click("[data-kind=tip] summary").await;
-    bench.browser.fill("[data-control='tell:tip:template'] textarea", "{{ name }} gave *{{ amount }}*!").await;
+    bench.browser.fill("[data-control='line:tip:template'] textarea", "{{ name }} gave *{{ amount }}*!").await;
     bench.browser.keys("\u{e007}").await;
     bench.browser.shows(".kind:nth-child(4) .kind-more summary", "Changed").await;
-    let colour = "const field = document.querySelector(\"[data-control='kind:tip:plate'] [name=text]\"); field.value = '#ffe0e0'; field.dispatchEvent(new Event('change', {bubbles: true}));";
+    let colour = "const field = document.querySelector(\"[data-control='kind:tip:background'] [name=text]\"); field.value = '#ffe0e0'; field.dispatchEvent(new Event('change', {bubbles: true}));";
     bench.browser.run(colour).await;
     bench
         .shows_after(
-            "return document.querySelector(\"[data-control='kind:tip:plate']\")?.classList.contains('is-own') ?? false",
+            "return document.querySelector(\"[data-control='kind:tip:background']\")?.classList.contains('is-own') ?? false",
         )
         .await;
     bench.put_on_air().await;
@@ -166,10 +166,10 @@ async fn a_ticker_runs_without_end_and_takes_in_what_happens() {
     let bench = Bench::from("tape").await;
     bench.says("texts", "Tea at eight").await;
     bench.browser.shows(".stage-tried .tape-copy", "Tea at eight").await;
-    bench.sets("motion", "speed", "9").await;
+    bench.sets("motion", "scroll_speed", "9").await;
     bench.put_on_air().await;
     bench.on_air(".tape-copy", "Tea at eight").await;
-    bench.coloured("speed", "9").await;
+    bench.coloured("scroll_speed", "9").await;
     bench.happens("raid", json!({"actor": {"name": "heron_yard"}, "viewers": 42})).await;
     bench.on_air(".tape-copy", "heron_yard came with 42 viewers").await;
     bench.browser.to(&bench.page).await;
@@ -191,15 +191,15 @@ async fn a_leaderboard_lets_ranks_trade_places() {
     bench.coloured("gap", "60").await;
     let tip = |name: &str, amount: &str| json!({"actor": {"name": name}, "amount": amount, "currency": "GBP"});
     bench.happens("tip", tip("kestrel_oak", "9000")).await;
-    bench.on_air(".board-row:nth-child(1)", "1kestrel_oak£9,0").await;
+    bench.on_air(".leaderboard-row:nth-child(1)", "1kestrel_oak£9,0").await;
     bench.happens("tip", tip("semaphore_sue", "9500")).await;
-    bench.on_air(".board-row:nth-child(1)", "1semaphore_sue£9,5").await;
-    bench.on_air(".board-row:nth-child(2)", "2kestrel_oak£9,0").await;
+    bench.on_air(".leaderboard-row:nth-child(1)", "1semaphore_sue£9,5").await;
+    bench.on_air(".leaderboard-row:nth-child(2)", "2kestrel_oak£9,0").await;
     bench
         .happens("tip", json!({"actor": {"name": "x", "anonymous": true}, "amount": "99999", "currency": "GBP"}))
         .await;
     bench.happens("tip", tip("kestrel_oak", "1000")).await;
-    bench.on_air(".board-row:nth-child(1)", "1kestrel_oak£10,").await;
+    bench.on_air(".leaderboard-row:nth-child(1)", "1kestrel_oak£10,").await;
     bench.browser.close().await;
 }
 
@@ -221,9 +221,9 @@ async fn a_crowd_wall_draws_a_face_for_everybody() {
     bench.says("rows", "2").await;
     bench.says("columns", "3").await;
     bench.shows_after("return document.querySelectorAll('.stage-tried .face').length === 6").await;
-    bench.sets("colour", "edge", "#aa0044").await;
+    bench.sets("colour", "border_colour", "#aa0044").await;
     bench.put_on_air().await;
-    bench.coloured("edge", "#aa0044").await;
+    bench.coloured("border_colour", "#aa0044").await;
     bench.happens("follow", json!({"actor": {"name": "gauge_one"}})).await;
     bench.on_air(".wall-place:nth-child(1)", "gauge_one").await;
 
@@ -250,9 +250,9 @@ async fn chat_lines_show_what_is_said_but_not_what_is_hidden() {
     let bench = Bench::from("chat").await;
     bench.says("people", "tallow_wren").await;
     bench.says("words", "sham").await;
-    bench.sets("lettering", "size", "80").await;
+    bench.sets("text", "font_size", "80").await;
     bench.put_on_air().await;
-    bench.coloured("size", "80").await;
+    bench.coloured("font_size", "80").await;
     let world = bench.program.tip_jar.clone().unwrap();
     let say = async |name: &str, text: &str| {
         let form = reqwest::Client::new().post(format!("{world}/world/chat"));
@@ -335,15 +335,15 @@ async fn no_text_leaves_its_box_for_the_hardest_names() {
     for widget in demo["widgets"].as_array().unwrap() {
         let (id, family) = (&widget["id"], widget["family"].as_str().unwrap());
         let page = owner.page(&format!("/widgets/{id}/looks")).await;
-        let ways: Vec<&str> =
-            page.split("name=\"way\" value=\"").skip(1).filter_map(|rest| rest.split('"').next()).collect();
-        assert!(ways.len() >= 10, "{family}: {ways:?}");
+        let variants: Vec<&str> =
+            page.split("name=\"variant\" value=\"").skip(1).filter_map(|rest| rest.split('"').next()).collect();
+        assert!(variants.len() >= 10, "{family}: {variants:?}");
         // Every shape once, with the looks by turns.
-        for (number, way) in ways.iter().enumerate().filter(|(number, _)| number % 5 == (number / 5) % 5) {
-            owner.done(&format!("/widgets/{id}/wear"), &[("way", way)]).await;
+        for (number, variant) in variants.iter().enumerate().filter(|(number, _)| number % 5 == (number / 5) % 5) {
+            owner.done(&format!("/widgets/{id}/look"), &[("variant", variant)]).await;
             let _ = owner.post(&format!("/widgets/{id}/put-on-air"), &[]).await;
             browser.go(widget["page_url"].as_str().unwrap()).await;
-            let (look, shape) = way.split_once(' ').unwrap();
+            let (look, shape) = variant.split_once(' ').unwrap();
             browser.shows_one(&format!(".air.look-{look}.shape-{shape}")).await;
             for (width, height) in [(300, 200), (1_800, 500), (420, 900)] {
                 browser.size(width, height).await;
@@ -352,7 +352,7 @@ async fn no_text_leaves_its_box_for_the_hardest_names() {
                 assert_eq!(
                     said,
                     json!({"whole": true, "marked": false, "wrong": []}),
-                    "{family} {way} {width}x{height} ({number})"
+                    "{family} {variant} {width}x{height} ({number})"
                 );
                 looked += 1;
             }
@@ -371,7 +371,7 @@ async fn who_asks_for_less_motion_sees_none() {
     browser.tab(goal["page_url"].as_str().unwrap()).await;
     let watch =
         "window.moved = []; new MutationObserver((all) => all.forEach((one) => { window.changedAt = performance.now(); one.addedNodes.forEach((node) => {
-        if (node.classList?.contains('feast') || node.classList?.contains('digit')) moved.push(node.className);
+        if (node.classList?.contains('celebration') || node.classList?.contains('digit')) moved.push(node.className);
     }); })).observe(document.body, {childList: true, characterData: true, subtree: true});";
     let calm = |value: &str| json!({"features": [{"name": "prefers-reduced-motion", "value": value}]});
     let sender = Sender::of(&program.demo()["feeds"][0]);

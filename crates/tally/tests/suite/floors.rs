@@ -5,7 +5,7 @@ use std::path::Path;
 
 /// The core's floors, from the ground. Each imports only from itself and from those before it.
 const FLOORS: [&str; 12] = [
-    "time", "money", "language", "template", "sentence", "record", "book", "count", "telling", "look", "widgets",
+    "time", "money", "language", "template", "sentence", "record", "book", "count", "lines", "look", "widgets",
     "channel",
 ];
 

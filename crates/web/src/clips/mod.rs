@@ -105,8 +105,8 @@ pub async fn receive(
     store.create_clip(owner.channel.id, clip, clean.bytes).await?;
 
     let key = match sort {
-        Sort::Video => Token::Celebrate.key(),
-        Sort::Sound => Token::Sound.key(),
+        Sort::Video => Token::Celebration.key(),
+        Sort::Sound => Token::CelebrationSound.key(),
     };
     let edit = Shaping::Edit { key: key.into(), text: format!("{OWN}{token}") };
     match owner.channel.shape(id, edit).await {

@@ -13,7 +13,7 @@ const LONGEST: u64 = 15_000;
 /// Largest picture, in pixels.
 const LARGEST: (u64, u64) = (1_920, 1_080);
 /// A length that says nothing: until the next element of the level.
-const UNTOLD: u64 = u64::MAX;
+const OPEN_ENDED: u64 = u64::MAX;
 
 const EBML: u32 = 0x1A45_DFA3;
 const DOC_TYPE: u32 = 0x4282;
@@ -87,8 +87,8 @@ fn number(bytes: &[u8], most: usize, marked: bool) -> Option<(u64, usize)> {
     }
     let kept = if marked { first } else { first & (0xFF_u16 >> length) as u8 };
     let value = bytes[1..length].iter().fold(u64::from(kept), |value, byte| value << 8 | u64::from(*byte));
-    let untold = !marked && value == (1 << (7 * length)) - 1;
-    Some((if untold { UNTOLD } else { value }, length))
+    let open_ended = !marked && value == (1 << (7 * length)) - 1;
+    Some((if open_ended { OPEN_ENDED } else { value }, length))
 }
 
 impl<'a> Level<'a> {
@@ -103,8 +103,8 @@ impl<'a> Level<'a> {
         let after = &after[size_length..];
         let id = u32::try_from(id).map_err(|_| ClipError::Broken)?;
         let size = match (size, id) {
-            (UNTOLD, SEGMENT) => after.len(),
-            (UNTOLD, CLUSTER) => until_next_part(after)?,
+            (OPEN_ENDED, SEGMENT) => after.len(),
+            (OPEN_ENDED, CLUSTER) => until_next_part(after)?,
             (size, _) => usize::try_from(size).ok().filter(|size| *size <= after.len()).ok_or(ClipError::Broken)?,
         };
         self.rest = &after[size..];
@@ -137,9 +137,9 @@ fn write(out: &mut Vec<u8>, id: u32, body: &[u8]) {
     out.extend_from_slice(body);
 }
 
-/// What the file holds, told while it is copied.
+/// What the file holds, info while it is copied.
 #[derive(Default)]
-struct Told {
+struct VideoInfo {
     /// Of the cluster that is being read.
     timestamp: u64,
     /// The last block's, in ticks.
@@ -149,32 +149,32 @@ struct Told {
     codec: Vec<u8>,
 }
 
-fn copy(parent: Element<'_>, told: &mut Told, out: &mut Vec<u8>) -> Result<(), ClipError> {
+fn copy(parent: Element<'_>, info: &mut VideoInfo, out: &mut Vec<u8>) -> Result<(), ClipError> {
     let mut level = Level { rest: parent.body };
     while let Some(element) = level.next()? {
         if !inside(parent.id).contains(&element.id) {
             continue;
         }
         match element.id {
-            TIMESTAMP => told.timestamp = whole(element.body),
-            TRACK_TYPE => told.pictures |= whole(element.body) == 1,
-            CODEC => element.body.clone_into(&mut told.codec),
-            PIXEL_WIDTH => told.size.0 = told.size.0.max(whole(element.body)),
-            PIXEL_HEIGHT => told.size.1 = told.size.1.max(whole(element.body)),
+            TIMESTAMP => info.timestamp = whole(element.body),
+            TRACK_TYPE => info.pictures |= whole(element.body) == 1,
+            CODEC => element.body.clone_into(&mut info.codec),
+            PIXEL_WIDTH => info.size.0 = info.size.0.max(whole(element.body)),
+            PIXEL_HEIGHT => info.size.1 = info.size.1.max(whole(element.body)),
             SIMPLE_BLOCK | BLOCK => {
                 let (_, track) = number(element.body, 8, false).ok_or(ClipError::Broken)?;
                 let [high, low] = element.body.get(track..track + 2).ok_or(ClipError::Broken)? else {
                     return Err(ClipError::Broken);
                 };
-                let at = told.timestamp.saturating_add_signed(i16::from_be_bytes([*high, *low]).into());
-                told.end = told.end.max(at);
+                let at = info.timestamp.saturating_add_signed(i16::from_be_bytes([*high, *low]).into());
+                info.end = info.end.max(at);
             }
             _ => {}
         }
         if !inside(element.id).is_empty() {
             let mut body = Vec::with_capacity(element.body.len());
-            copy(element, told, &mut body)?;
-            if element.id == TRACK && !KNOWN_CODECS.contains(&std::mem::take(&mut told.codec).as_slice()) {
+            copy(element, info, &mut body)?;
+            if element.id == TRACK && !KNOWN_CODECS.contains(&std::mem::take(&mut info.codec).as_slice()) {
                 return Err(ClipError::Codec);
             }
             write(out, element.id, &body);
@@ -210,7 +210,7 @@ pub(super) fn clean(bytes: &[u8]) -> Result<Clean, ClipError> {
         }
     };
 
-    let (mut told, mut parts, mut scale) = (Told::default(), Vec::new(), 1_000_000);
+    let (mut seen, mut parts, mut scale) = (VideoInfo::default(), Vec::new(), 1_000_000);
     let mut level = Level { rest: segment.body };
     while let Some(part) = level.next()? {
         match part.id {
@@ -224,26 +224,26 @@ pub(super) fn clean(bytes: &[u8]) -> Result<Clean, ClipError> {
             }
             TRACKS | CLUSTER => {
                 let mut body = Vec::with_capacity(part.body.len());
-                copy(part, &mut told, &mut body)?;
+                copy(part, &mut seen, &mut body)?;
                 write(&mut parts, part.id, &body);
             }
             _ => {}
         }
     }
-    if !told.pictures || told.end == 0 {
+    if !seen.pictures || seen.end == 0 {
         return Err(ClipError::NotAVideo);
     }
-    if told.size.0 > LARGEST.0 || told.size.1 > LARGEST.1 {
-        return Err(ClipError::TooLarge { width: told.size.0, height: told.size.1 });
+    if seen.size.0 > LARGEST.0 || seen.size.1 > LARGEST.1 {
+        return Err(ClipError::TooLarge { width: seen.size.0, height: seen.size.1 });
     }
-    let milliseconds = told.end.saturating_mul(scale) / 1_000_000;
+    let milliseconds = seen.end.saturating_mul(scale) / 1_000_000;
     if milliseconds > LONGEST {
         return Err(ClipError::TooLong { seconds: milliseconds.div_ceil(1_000), most: LONGEST / 1_000 });
     }
 
     let mut info = Vec::new();
     write(&mut info, TIMESTAMP_SCALE, &scale.to_be_bytes());
-    write(&mut info, DURATION, &(told.end as f64).to_be_bytes());
+    write(&mut info, DURATION, &(seen.end as f64).to_be_bytes());
     write(&mut info, MUXING_APP, b"eager-tally");
     write(&mut info, WRITING_APP, b"eager-tally");
     let mut body = Vec::with_capacity(parts.len() + 128);
@@ -328,14 +328,14 @@ mod tests {
 
     #[test]
     fn lengths_that_are_not_told_are_found() {
-        let told = file(160, b"V_VP8", 900, &[]);
-        let cluster = told.windows(4).position(|window| window == CLUSTER.to_be_bytes()).unwrap();
-        let mut untold = told.clone();
-        untold[cluster + 4..cluster + 12].copy_from_slice(&[0x01, 0xFF, 0xFF, 0xFF, 0xFF, 0xFF, 0xFF, 0xFF]);
-        untold.extend(element(0x1C53_BB6B, b"places"));
-        let segment = untold.windows(4).position(|window| window == SEGMENT.to_be_bytes()).unwrap();
-        untold[segment + 4..segment + 12].copy_from_slice(&[0x01, 0xFF, 0xFF, 0xFF, 0xFF, 0xFF, 0xFF, 0xFF]);
-        assert_eq!(clean(&untold).unwrap().bytes, clean(&told).unwrap().bytes);
+        let info = file(160, b"V_VP8", 900, &[]);
+        let cluster = info.windows(4).position(|window| window == CLUSTER.to_be_bytes()).unwrap();
+        let mut open_ended = info.clone();
+        open_ended[cluster + 4..cluster + 12].copy_from_slice(&[0x01, 0xFF, 0xFF, 0xFF, 0xFF, 0xFF, 0xFF, 0xFF]);
+        open_ended.extend(element(0x1C53_BB6B, b"places"));
+        let segment = open_ended.windows(4).position(|window| window == SEGMENT.to_be_bytes()).unwrap();
+        open_ended[segment + 4..segment + 12].copy_from_slice(&[0x01, 0xFF, 0xFF, 0xFF, 0xFF, 0xFF, 0xFF, 0xFF]);
+        assert_eq!(clean(&open_ended).unwrap().bytes, clean(&info).unwrap().bytes);
     }
 
     #[test]

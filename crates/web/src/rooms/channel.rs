@@ -4,7 +4,7 @@
 use crate::app::App;
 use crate::error::WebError;
 use crate::markup::html;
-use crate::rooms::first_visit::{CURRENCIES, named, reckoning};
+use crate::rooms::first_visit::{CURRENCIES, named, read_settings};
 use crate::rooms::frame::Frame;
 use crate::rooms::sign_in::refusal;
 use crate::security::session::Owner;
@@ -72,11 +72,11 @@ pub struct Form {
 /// `POST /channel`
 pub async fn save(app: web::Data<App>, owner: Owner, form: web::Form<Form>) -> Result<HttpResponse, WebError> {
     let record = app.engine.store().channel(owner.channel.id).await?;
-    match told(&form, record, app.engine.now()) {
+    match changed(&form, record, app.engine.now()) {
         Ok(record) => {
             let into = record.settings.currency;
-            let converted = owner.channel.ask(move |channel, now| told_otherwise(channel, into, now)).await?;
-            owner.channel.settle(record).await?;
+            let converted = owner.channel.ask(move |channel, now| converted(channel, into, now)).await?;
+            owner.channel.change_settings(record).await?;
             Ok(match converted {
                 Some(converted) => HttpResponse::Ok().insert_header(ContentType::html()).body(html(&converted)),
                 None => HttpResponse::Ok().insert_header(("HX-Refresh", "true")).finish(),
@@ -87,14 +87,14 @@ pub async fn save(app: web::Data<App>, owner: Owner, form: web::Form<Form>) -> R
     }
 }
 
-/// `POST /channel/currency/back`: money is told as it was before the last change of currency.
+/// `POST /channel/currency/back`: money is changed as it was before the last change of currency.
 pub async fn currency_back(app: web::Data<App>, owner: Owner) -> Result<HttpResponse, WebError> {
     let mut record = app.engine.store().channel(owner.channel.id).await?;
     let Some(before) = record.currency_before else {
-        return Ok(refusal("Money has been told in this currency ever since; choose another one above."));
+        return Ok(refusal("Money has been changed in this currency ever since; choose another one above."));
     };
     record.settings.currency = before;
-    owner.channel.settle(record).await?;
+    owner.channel.change_settings(record).await?;
     Ok(HttpResponse::Ok().insert_header(("HX-Refresh", "true")).finish())
 }
 
@@ -117,7 +117,7 @@ struct Changed {
     after: String,
 }
 
-fn told_otherwise(channel: &Channel, into: Currency, now: Instant) -> Option<Converted> {
+fn converted(channel: &Channel, into: Currency, now: Instant) -> Option<Converted> {
     let by = channel.conversion(into)?;
     let (scope, before) = (channel.scope(now), channel.settings());
     let after = Settings { currency: into, ..before.clone() };
@@ -144,7 +144,7 @@ fn told_otherwise(channel: &Channel, into: Currency, now: Instant) -> Option<Con
                 after: other.shown,
             });
         }
-        let least = |piece: &Piece| piece.telling().and_then(|telling| Some(telling.kinds.get(&Kind::Tip)?.least));
+        let least = |piece: &Piece| piece.line_format().and_then(|telling| Some(telling.kinds.get(&Kind::Tip)?.least));
         if let (Some(one), Some(other)) = (least(old), least(&new))
             && one != other
         {
@@ -161,7 +161,7 @@ fn told_otherwise(channel: &Channel, into: Currency, now: Instant) -> Option<Con
     Some(Converted { from: before.currency, into, rate, changed })
 }
 
-fn told(form: &Form, record: ChannelRecord, now: Instant) -> Result<ChannelRecord, WebError> {
+fn changed(form: &Form, record: ChannelRecord, now: Instant) -> Result<ChannelRecord, WebError> {
     let weight = |text: &str| text.trim().parse::<u16>().ok().filter(|weight| *weight <= 1_000);
     let weights = [weight(&form.weight_1), weight(&form.weight_2), weight(&form.weight_3)];
     let [Some(one), Some(two), Some(three)] = weights else {
@@ -173,7 +173,7 @@ fn told(form: &Form, record: ChannelRecord, now: Instant) -> Result<ChannelRecor
         "throughout" => Weights::throughout(weights),
         _ => old.then(now, weights),
     };
-    let (currency, calendar) = reckoning(&form.currency, &form.zone, &form.day_start, &form.week_start)?;
+    let (currency, calendar) = read_settings(&form.currency, &form.zone, &form.day_start, &form.week_start)?;
     let signal = |what: &str, typed: &str| {
         if typed.trim().is_empty() { Ok(String::new()) } else { named(what, typed) }
     };

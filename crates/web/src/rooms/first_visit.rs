@@ -119,7 +119,7 @@ pub async fn finish(
     form: web::Form<Form>,
 ) -> Result<HttpResponse, WebError> {
     may(&app, &request, &form.key).await?;
-    match settle(&app, &session, form.into_inner()).await {
+    match create_channel(&app, &session, form.into_inner()).await {
         Ok(path) => Ok(go_to(&path)),
         Err(WebError::Refused(message)) => Ok(refusal(&message)),
         Err(error) => Err(error),
@@ -142,7 +142,7 @@ pub fn named(what: &str, typed: &str) -> Result<String, WebError> {
 ///
 /// # Errors
 /// A field that cannot be understood; the text says what to change.
-pub fn reckoning(
+pub fn read_settings(
     currency: &str,
     zone: &str,
     day_start: &str,
@@ -175,8 +175,8 @@ pub async fn hashed(password: String) -> Result<String, WebError> {
     passwords::hash(password).await.map_err(|error| WebError::Refused(sentence(&error.to_string())))
 }
 
-async fn settle(app: &App, session: &Session, form: Form) -> Result<String, WebError> {
-    let (currency, calendar) = reckoning(&form.currency, &form.zone, &form.day_start, &form.week_start)?;
+async fn create_channel(app: &App, session: &Session, form: Form) -> Result<String, WebError> {
+    let (currency, calendar) = read_settings(&form.currency, &form.zone, &form.day_start, &form.week_start)?;
     let settings = Settings { currency, calendar, weights: Weights::default() };
     let channel_name = named("The channel's name", &form.channel)?;
     let name = named("Your name", &form.name)?;

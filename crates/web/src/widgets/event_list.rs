@@ -4,8 +4,8 @@ use super::icon::{Icon, icon};
 use super::{Drawing, kind_case, kind_properties};
 use crate::markup::html;
 use askama::Template;
+use tally_core::lines::Line;
 use tally_core::look::Look;
-use tally_core::telling::Line;
 use tally_core::widgets::Family;
 use tally_core::widgets::event_list::{EventList, EventListView};
 

@@ -30,8 +30,8 @@ struct Frame<'a> {
     family: &'static str,
     classes: String,
     look: String,
-    feast: Option<i64>,
-    celebrate: &'a str,
+    reached_at: Option<i64>,
+    celebration: &'a str,
     sound: &'a str,
     volume: &'a str,
     inner: String,
@@ -82,9 +82,9 @@ pub fn draw(seen: Seen<'_>) -> String {
         family: drawing.family,
         classes: classes(look, &drawing),
         look: properties(look, &drawing.figures),
-        feast: seen.feast.map(|at| at.timestamp_millis()),
-        celebrate: look.get(Token::Celebrate),
-        sound: look.get(Token::Sound),
+        reached_at: seen.celebration.map(|at| at.timestamp_millis()),
+        celebration: look.get(Token::Celebration),
+        sound: look.get(Token::CelebrationSound),
         volume: look.get(Token::Volume),
         inner: drawing.inner,
     })
@@ -92,20 +92,20 @@ pub fn draw(seen: Seen<'_>) -> String {
 
 /// What a widget shows in its look, with nothing celebrated.
 pub fn seen<'a>(piece: &'a Piece, view: &'a View) -> Seen<'a> {
-    Seen { view, look: piece.look(), feast: None }
+    Seen { view, look: piece.look(), celebration: None }
 }
 
 fn classes(look: &Look, drawing: &Drawing) -> String {
     let mut all = vec![format!("look-{}", look.base.key())];
     all.extend(look.shape(drawing.shapes).map(|shape| format!("shape-{}", shape.key)));
-    for token in [Token::Case, Token::Align, Token::Enter, Token::Pace, Token::Heading] {
-        all.push(format!("{}-{}", token.key(), look.get(token)));
+    for token in [Token::LetterCase, Token::Alignment, Token::Entrance, Token::AnimationSpeed, Token::ShowTitle] {
+        all.push(format!("{}-{}", token.key().replace('_', "-"), look.get(token)));
     }
-    if look.get(Token::Blend) != look.get(Token::Strong) {
-        all.push("has-blend".into());
+    if look.get(Token::HighlightLower) != look.get(Token::HighlightColour) {
+        all.push("has-gradient".into());
     }
-    if look.number(Token::PlateOpacity) == 0 {
-        all.push("has-no-plate".into());
+    if look.number(Token::BackgroundOpacity) == 0 {
+        all.push("has-no-background".into());
     }
     all.extend(drawing.classes.iter().map(|class| (*class).to_owned()));
     all.join(" ")
@@ -137,8 +137,8 @@ fn kind_properties(look: &Look, kind: Option<Kind>) -> String {
 
 /// The case of lettering for a kind of entry, as a class; empty where it is the common one.
 fn kind_case(look: &Look, kind: Option<Kind>) -> String {
-    let own = kind.and_then(|kind| look.for_kind(kind, Token::Case));
-    own.map(|case| format!("case-{case}")).unwrap_or_default()
+    let own = kind.and_then(|kind| look.for_kind(kind, Token::LetterCase));
+    own.map(|case| format!("letter-case-{case}")).unwrap_or_default()
 }
 
 fn json(properties: &BTreeMap<String, String>) -> String {

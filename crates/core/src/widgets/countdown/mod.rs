@@ -24,7 +24,7 @@ use crate::record::settings::Settings;
 use crate::sentence::{EditError, MOST_SECONDS, Part};
 use crate::time::words::{digits, instant_words};
 use crate::time::{Instant, after, together};
-use crate::widgets::act_log::{ActLog, Deed};
+use crate::widgets::act_log::{ActLog, Change};
 use crate::widgets::view::View;
 use chrono::TimeDelta;
 use serde::{Deserialize, Serialize};
@@ -149,10 +149,10 @@ impl Family for Countdown {
             Act::Countdown(act) => Some(*act),
             _ => None,
         };
-        let Some(deed) = state.log.note(entry, of_family) else { return false };
-        state.run = match deed {
-            Deed::Did(act) => state.run.after(act, entry.happened_at, self.length()),
-            Deed::TookBack(_) => {
+        let Some(change) = state.log.note(entry, of_family) else { return false };
+        state.run = match change {
+            Change::Did(act) => state.run.after(act, entry.happened_at, self.length()),
+            Change::TookBack(_) => {
                 state.log.in_force().fold(Run::default(), |run, (line, act)| run.after(*act, line.at, self.length()))
             }
         };

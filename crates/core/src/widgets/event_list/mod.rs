@@ -1,7 +1,7 @@
 //! Event lists: what has just happened, line by line.
 //!
 //! A line lives for a while or for ever; after a quiet time the whole list hides until something
-//! happens again. Bursts fold, see [`crate::telling`].
+//! happens again. Bursts fold, see [`crate::lines`].
 
 mod sentence;
 #[cfg(test)]
@@ -12,13 +12,13 @@ pub(in crate::widgets) use sentence::{maybe_length, read_length};
 use super::{Family, NoActs};
 use crate::count::explain::{Slip, of_several};
 use crate::count::{Count, Scope};
+use crate::lines::{Line, LineFormat, LineValues};
 use crate::look::Shape;
 use crate::look::tokens::{ENTERING, LINES, PLATE, SIGNS, TEXT, TITLED};
 use crate::money::conversion::Conversion;
 use crate::record::happening::Kind;
 use crate::record::settings::Settings;
 use crate::sentence::{EditError, Part};
-use crate::telling::{Line, Telling, Told};
 use crate::time::calendar::Period;
 use crate::time::{Instant, after};
 use crate::widgets::view::View;
@@ -34,7 +34,8 @@ pub struct EventList {
     /// Its name, also on the picture.
     pub title: String,
     /// Which kinds, in which words.
-    pub telling: Telling,
+    #[serde(alias = "telling")]
+    pub format: LineFormat,
     /// From which period.
     pub period: Period,
     /// Most lines, up to [`MOST`].
@@ -86,8 +87,8 @@ fn seconds(seconds: u32) -> TimeDelta {
 }
 
 impl EventList {
-    fn alive(&self, scope: &Scope<'_>) -> Vec<Told> {
-        let mut told = self.telling.lines(self.period, self.fold, self.most as usize, scope);
+    fn alive(&self, scope: &Scope<'_>) -> Vec<LineValues> {
+        let mut told = self.format.lines(self.period, self.fold, self.most as usize, scope);
         let newest = told.last().map(|told| told.at);
         if self.quiet > 0 && newest.is_some_and(|at| after(at, seconds(self.quiet)) <= scope.now) {
             return Vec::new();
@@ -98,8 +99,8 @@ impl EventList {
         told
     }
 
-    fn of_lines(&self, told: &[Told], scope: &Scope<'_>) -> EventListView {
-        let mut lines: Vec<Line> = told.iter().map(|told| self.telling.line(told, scope)).collect();
+    fn of_lines(&self, told: &[LineValues], scope: &Scope<'_>) -> EventListView {
+        let mut lines: Vec<Line> = told.iter().map(|told| self.format.line(told, scope)).collect();
         if !self.newest_last {
             lines.reverse();
         }
@@ -142,7 +143,7 @@ impl Family for EventList {
         use Kind::{Cheer, Follow, Gift, Raid, Sub, Tip};
         Self {
             title: "Just now".into(),
-            telling: Telling::of(&[Follow, Sub, Gift, Tip, Cheer, Raid]),
+            format: LineFormat::of(&[Follow, Sub, Gift, Tip, Cheer, Raid]),
             period: Period::AllTime,
             most: 5,
             newest_last: false,
@@ -159,11 +160,11 @@ impl Family for EventList {
     }
 
     fn counts(&self, _: &NoActs, _: &Settings) -> Vec<Count> {
-        self.telling.counts(self.period)
+        self.format.counts(self.period)
     }
 
     fn convert(&mut self, by: &Conversion, _: &Settings) {
-        self.telling.convert(by);
+        self.format.convert(by);
     }
 
     fn sentence(&self, _: &Scope<'_>) -> Vec<Part> {
@@ -174,8 +175,8 @@ impl Family for EventList {
         sentence::edit(self, key, text, scope)
     }
 
-    fn telling(&self) -> Option<&Telling> {
-        Some(&self.telling)
+    fn line_format(&self) -> Option<&LineFormat> {
+        Some(&self.format)
     }
 
     fn view(&self, _: &NoActs, scope: &Scope<'_>) -> View {
@@ -183,7 +184,7 @@ impl Family for EventList {
     }
 
     fn sample(&self, scope: &Scope<'_>) -> View {
-        let told = self.telling.sample(scope);
+        let told = self.format.sample(scope);
         let skip = told.len().saturating_sub(self.most as usize);
         View::EventList(self.of_lines(&told[skip..], scope))
     }
@@ -192,12 +193,12 @@ impl Family for EventList {
         let told = self.alive(scope);
         let dies = told.iter().filter(|_| self.life > 0).map(|told| after(told.at, seconds(self.life))).min();
         let hides = told.last().filter(|_| self.quiet > 0).map(|newest| after(newest.at, seconds(self.quiet)));
-        let turns = self.telling.wakes_at(self.period, &told, scope);
+        let turns = self.format.wakes_at(self.period, &told, scope);
         dies.into_iter().chain(hides).chain(turns).filter(|at| *at > scope.now).min()
     }
 
     fn explain(&self, _: &NoActs, scope: &Scope<'_>) -> Slip {
         let shown = self.alive(scope).len();
-        of_several(&self.telling.counts(self.period), format!("{shown} of at most {}", self.most), scope)
+        of_several(&self.format.counts(self.period), format!("{shown} of at most {}", self.most), scope)
     }
 }

@@ -53,7 +53,7 @@ pub(super) fn parts(list: &EventList) -> Vec<Part> {
     let mut parts = vec![
         Part::field("title", TITLE, list.title.as_str(), Editor::Text { value: list.title.clone() }),
         Part::words("tells of"),
-        list.telling.part(),
+        list.format.part(),
         Part::words("from"),
     ];
     parts.extend(counting::period(list.period));
@@ -107,7 +107,7 @@ pub(super) fn edit(list: &mut EventList, key: &str, text: &str, scope: &Scope<'_
         "placeholder" => list.placeholder = input(PLACEHOLDER, text).line()?,
         _ => {
             let known =
-                list.telling.edit(key, text, scope)? || counting::edit_period(&mut list.period, key, text, scope)?;
+                list.format.edit(key, text, scope)? || counting::edit_period(&mut list.period, key, text, scope)?;
             if !known {
                 return Err(no_such_part(key));
             }

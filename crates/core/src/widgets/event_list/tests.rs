@@ -70,7 +70,7 @@ fn wrong_values_are_refused_in_words() {
         ("life", "long", "How long a line lives must be a length of time"),
         ("life", "25:00:00", "How long a line lives must be a day at most"),
         ("order", "middle", "Where the newest stands is none of the choices"),
-        ("tell:tip:template", "{{", "The text is wrong in line 1"),
+        ("line:tip:template", "{{", "The text is wrong in line 1"),
         ("target", "1", "This widget has no part called “target”"),
     ] {
         let error = EventList::standard(&settings()).edit(key, text, &world.scope(begin())).unwrap_err();

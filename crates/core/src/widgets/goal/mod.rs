@@ -22,7 +22,7 @@ use crate::count::explain::Slip;
 use crate::count::{Count, Scope};
 use crate::language::unit::Unit;
 use crate::look::Shape;
-use crate::look::tokens::{BAR, FEAST, PLATE, SIDES, TEXT, TITLED};
+use crate::look::tokens::{BAR, CELEBRATION, PLATE, SIDES, TEXT, TITLED};
 use crate::money::conversion::Conversion;
 use crate::record::acts::{Act, GoalAct};
 use crate::record::entry::Entry;
@@ -233,12 +233,27 @@ impl Family for Goal {
     const KEY: &'static str = "goal";
 
     const SHAPES: &'static [Shape] = &[
-        Shape { key: "rail", words: "Rail", tokens: &[TITLED, TEXT, PLATE, BAR, FEAST], size: (840, 260) },
-        Shape { key: "column", words: "Water column", tokens: &[TITLED, TEXT, PLATE, BAR, FEAST], size: (300, 560) },
-        Shape { key: "ring", words: "Ring", tokens: &[TITLED, TEXT, PLATE, BAR, FEAST], size: (420, 420) },
-        Shape { key: "ladder", words: "Ladder", tokens: &[TITLED, TEXT, PLATE, BAR, FEAST], size: (560, 520) },
-        Shape { key: "gates", words: "Tally gates", tokens: &[TITLED, TEXT, PLATE, BAR, FEAST], size: (760, 260) },
-        Shape { key: "words", words: "In one line", tokens: &[TITLED, TEXT, PLATE, FEAST, SIDES], size: (760, 100) },
+        Shape { key: "rail", words: "Rail", tokens: &[TITLED, TEXT, PLATE, BAR, CELEBRATION], size: (840, 260) },
+        Shape {
+            key: "column",
+            words: "Water column",
+            tokens: &[TITLED, TEXT, PLATE, BAR, CELEBRATION],
+            size: (300, 560),
+        },
+        Shape { key: "ring", words: "Ring", tokens: &[TITLED, TEXT, PLATE, BAR, CELEBRATION], size: (420, 420) },
+        Shape { key: "ladder", words: "Ladder", tokens: &[TITLED, TEXT, PLATE, BAR, CELEBRATION], size: (560, 520) },
+        Shape {
+            key: "gates",
+            words: "Tally gates",
+            tokens: &[TITLED, TEXT, PLATE, BAR, CELEBRATION],
+            size: (760, 260),
+        },
+        Shape {
+            key: "words",
+            words: "In one line",
+            tokens: &[TITLED, TEXT, PLATE, CELEBRATION, SIDES],
+            size: (760, 100),
+        },
     ];
 
     fn standard(settings: &Settings) -> Self {

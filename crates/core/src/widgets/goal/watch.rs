@@ -27,7 +27,7 @@ impl Watch {
 
     /// Looks at what is shown now. Gives the name of a goal that is to be celebrated.
     pub fn look(&mut self, view: &GoalView, now: Instant) -> Option<String> {
-        let mut feast = None;
+        let mut celebration = None;
         if self.seen.len() == view.aims().count() {
             for (index, (aim, (before, _))) in view.aims().zip(self.seen.clone()).enumerate() {
                 if aim.level <= before {
@@ -38,11 +38,11 @@ impl Watch {
                     last.is_none_or(|(at, armed)| now.signed_duration_since(*at) >= AGAIN || aim.armed > *armed);
                 if again {
                     self.celebrated.insert((index, aim.level), (now, aim.armed));
-                    feast = Some(aim.title.clone());
+                    celebration = Some(aim.title.clone());
                 }
             }
         }
         self.note(view);
-        feast
+        celebration
     }
 }

@@ -12,6 +12,7 @@ use crate::count::explain::{Slip, span_words, terms_and_lines};
 use crate::count::{Count, Keep, Scope, Verdict, What};
 use crate::language::age_changes_at;
 use crate::language::unit::Unit;
+use crate::lines::{LineFormat, fact_values};
 use crate::look::Shape;
 use crate::look::tokens::{PLATE, SIDES, SIGNS, TEXT, TITLED};
 use crate::money::conversion::Conversion;
@@ -20,7 +21,6 @@ use crate::record::ids::Seq;
 use crate::record::measure::Measure;
 use crate::record::settings::Settings;
 use crate::sentence::{EditError, Part};
-use crate::telling::{Telling, fact_values};
 use crate::template::{self, Run, Values};
 use crate::time::Instant;
 use crate::time::calendar::Period;
@@ -173,7 +173,7 @@ impl Label {
                 LabelView { title, runs, empty: true, key: 0, kind: None }
             }
             Some(About { key, kind, values, .. }) => {
-                let runs = template::write(self.source(), STANDARD, &values, scope.hand());
+                let runs = template::write(self.source(), STANDARD, &values, scope.locale());
                 LabelView { title, runs, empty: false, key, kind }
             }
         }
@@ -187,7 +187,7 @@ impl Label {
             What::Sum(measure) => measure.kinds().first().copied().unwrap_or(Kind::Follow),
             _ => Kind::Signal,
         };
-        let told = Telling::of(&[kind]).sample(scope).pop();
+        let told = LineFormat::of(&[kind]).sample(scope).pop();
         let mut values = told.map(|told| told.values).unwrap_or_else(template::sample);
         if self.which == Which::Top {
             let sum = unit.whole().saturating_mul(75);

@@ -3,8 +3,8 @@
 
 use super::{Label, Which};
 use crate::count::{Scope, sentence as counting};
+use crate::lines::checked;
 use crate::sentence::{EditError, Editor, Part, input};
-use crate::telling::checked;
 use crate::widgets::no_such_part;
 
 const TITLE: &str = "The title";

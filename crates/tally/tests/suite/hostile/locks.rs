@@ -155,8 +155,8 @@ async fn another_owners_widget_is_out_of_reach() {
         conn.batch_execute(another).unwrap();
     }
     let other = Owner::named(&program.base, "bram", "a password of mine").await;
-    for deed in ["take-back", "put-on-air", "discard", "archive", "restore", "duplicate", "readdress"] {
-        assert_eq!(other.post(&format!("/widgets/1/{deed}"), &[]).await.status(), 404, "{deed}");
+    for operation in ["take-back", "put-on-air", "discard", "archive", "restore", "duplicate", "readdress"] {
+        assert_eq!(other.post(&format!("/widgets/1/{operation}"), &[]).await.status(), 404, "{operation}");
     }
     // Neither in the channel's task nor in what is kept.
     assert!(owner.page("/widgets/1").await.contains("£999"), "it is tried on the stage as before");

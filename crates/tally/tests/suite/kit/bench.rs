@@ -100,6 +100,7 @@ impl Bench {
     /// A colour that was set has reached the page on air.
     pub async fn coloured(&self, token: &str, value: &str) {
         self.browser.to(&self.page).await;
+        let token = token.replace('_', "-");
         let script = format!(
             "return getComputedStyle(document.querySelector('.air')).getPropertyValue('--{token}') === '{value}'"
         );

@@ -15,8 +15,8 @@ use tally_core::look::Base;
 use tally_core::record::ids::WidgetId;
 use tally_engine::Shaping;
 
-/// One way to wear it.
-struct Way {
+/// One way to show it.
+struct Variant {
     look: &'static str,
     name: &'static str,
     shape: &'static str,
@@ -34,7 +34,7 @@ struct Page {
     title: String,
     backdrop: &'static str,
     sample: bool,
-    ways: Vec<Way>,
+    variants: Vec<Variant>,
 }
 
 impl Page {
@@ -61,15 +61,15 @@ pub async fn page(
     let backdrop = asked.backdrop.as_deref().unwrap_or("busy");
     let backdrop = ["busy", "dark", "bright", "checker"].into_iter().find(|one| *one == backdrop).unwrap_or("busy");
     let sample = asked.figures.as_deref() == Some("sample");
-    let (title, ways) = owner
+    let (title, variants) = owner
         .channel
         .ask(move |channel, now| {
             let (piece, scope) = (channel.staged(id)?, channel.scope(now));
-            let way = |base: Base, shape: &tally_core::look::Shape| {
+            let variant = |base: Base, shape: &tally_core::look::Shape| {
                 let (worn, _) = piece.edited("look", base.key(), &scope).ok()?;
                 let (worn, _) = worn.edited("shape", shape.key, &scope).ok()?;
                 let view = if sample { worn.sample(&scope) } else { worn.view(&scope) };
-                Some(Way {
+                Some(Variant {
                     look: base.key(),
                     name: base.words().0,
                     shape: shape.key,
@@ -80,24 +80,28 @@ pub async fn page(
                 })
             };
             let shapes = piece.shapes().iter();
-            let ways = shapes.flat_map(|shape| Base::ALL.into_iter().filter_map(move |base| way(base, shape)));
-            Some((piece.title().to_owned(), ways.collect::<Vec<Way>>()))
+            let variants = shapes.flat_map(|shape| Base::ALL.into_iter().filter_map(move |base| variant(base, shape)));
+            Some((piece.title().to_owned(), variants.collect::<Vec<Variant>>()))
         })
         .await?
         .ok_or(WebError::NotFound)?;
-    let page = Page { frame: Frame::new(&app, &owner, "/widgets").await?, id, title, backdrop, sample, ways };
+    let page = Page { frame: Frame::new(&app, &owner, "/widgets").await?, id, title, backdrop, sample, variants };
     Ok(HttpResponse::Ok().insert_header(ContentType::html()).body(html(&page)))
 }
 
 /// Which look, and which shape.
 #[derive(Deserialize)]
-pub struct Wear {
-    way: String,
+pub struct LookChoice {
+    variant: String,
 }
 
-/// `POST /widgets/{id}/wear`: tried on the stage like any other change.
-pub async fn wear(owner: Owner, id: web::Path<u32>, form: web::Form<Wear>) -> Result<HttpResponse, WebError> {
-    let (look, shape) = form.way.split_once(' ').ok_or(WebError::NotFound)?;
+/// `POST /widgets/{id}/look`: tried on the stage like any other change.
+pub async fn apply_look(
+    owner: Owner,
+    id: web::Path<u32>,
+    form: web::Form<LookChoice>,
+) -> Result<HttpResponse, WebError> {
+    let (look, shape) = form.variant.split_once(' ').ok_or(WebError::NotFound)?;
     for (key, text) in [("look", look), ("shape", shape)] {
         let shaping = Shaping::Edit { key: key.to_owned(), text: text.to_owned() };
         owner.channel.shape(WidgetId(*id), shaping).await?;

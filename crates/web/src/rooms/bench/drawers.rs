@@ -3,10 +3,10 @@
 use askama::Template;
 use tally_core::count::Scope;
 use tally_core::language::Language;
+use tally_core::lines::LineFormat;
 use tally_core::look::{Base, Drawer, FONTS, Font, Form, Look, OWN, Shape, Token, warnings};
 use tally_core::record::happening::Kind;
 use tally_core::record::ids::WidgetId;
-use tally_core::telling::{self, Telling};
 use tally_core::template::{self, VALUES, Values};
 use tally_core::widgets::Piece;
 use tally_store::clips::Clip;
@@ -115,8 +115,8 @@ impl Drawers {
             (drawer, of_drawer.map(|token| Control::common(look, *token, clips)).collect::<Vec<_>>())
         };
         let wanted = |(drawer, controls): &(Drawer, Vec<Control>)| match drawer {
-            Drawer::Shape | Drawer::Lettering => true,
-            Drawer::Kinds => piece.telling().is_some(),
+            Drawer::Shape | Drawer::Text => true,
+            Drawer::Kinds => piece.line_format().is_some(),
             Drawer::Colour | Drawer::Spacing | Drawer::Motion => !controls.is_empty(),
         };
         let speaking = scope.speaking(look.language);
@@ -130,8 +130,8 @@ impl Drawers {
                 .collect(),
             languages: Language::ALL.map(|one| pick(one.key(), (one.words(), ""), one == look.language)).into(),
             drawers: Drawer::ALL.map(in_drawer).into_iter().filter(wanted).collect(),
-            kinds: piece.telling().map(|telling| kinds(telling, look, &used, &speaking)).unwrap_or_default(),
-            common: piece.telling().map(|telling| telling.common.clone()),
+            kinds: piece.line_format().map(|format| kinds(format, look, &used, &speaking)).unwrap_or_default(),
+            common: piece.line_format().map(|format| format.common.clone()),
             warnings: shape.map(|shape| warnings(look, shape)).unwrap_or_default(),
             apart,
         }
@@ -143,7 +143,7 @@ impl Drawers {
 
     /// Whether there is something to celebrate, so that a clip of one's own has a use.
     fn celebrates(&self) -> bool {
-        self.drawers.iter().flat_map(|(_, controls)| controls).any(|control| control.key == Token::Celebrate.key())
+        self.drawers.iter().flat_map(|(_, controls)| controls).any(|control| control.key == Token::Celebration.key())
     }
 
     fn values(&self) -> &'static [(&'static str, &'static str, &'static str)] {
@@ -151,13 +151,13 @@ impl Drawers {
     }
 }
 
-fn kinds(telling: &Telling, look: &Look, used: &[Token], scope: &Scope<'_>) -> Vec<KindRow> {
+fn kinds(lines: &LineFormat, look: &Look, used: &[Token], scope: &Scope<'_>) -> Vec<KindRow> {
     let row = |kind: Kind| {
-        let manner = telling.kinds.get(&kind).cloned();
-        let on = manner.as_ref().is_some_and(|manner| !manner.off);
-        let manner = manner.unwrap_or_default();
-        let unit = telling::least_unit(kind, scope);
-        let sample = Telling::of(&[kind]).sample(scope).pop();
+        let format = lines.kinds.get(&kind).cloned();
+        let on = format.as_ref().is_some_and(|format| !format.off);
+        let format = format.unwrap_or_default();
+        let unit = tally_core::lines::least_unit(kind, scope);
+        let sample = LineFormat::of(&[kind]).sample(scope).pop();
         let controls: Vec<Control> = Look::OF_KIND
             .into_iter()
             .filter(|token| used.contains(token))
@@ -166,17 +166,17 @@ fn kinds(telling: &Telling, look: &Look, used: &[Token], scope: &Scope<'_>) -> V
         KindRow {
             kind,
             on,
-            sized: telling::has_size(kind),
+            sized: tally_core::lines::has_size(kind),
             sign: unit.sign(),
-            least: if manner.least == 0 { String::new() } else { unit.plain(manner.least) },
-            fallback: telling.fallback(kind, scope.language).to_owned(),
-            preview: sample.map(|told| telling.line(&told, scope).text()).unwrap_or_default(),
-            own: !manner.template.is_empty() || controls.iter().any(|control| control.own),
-            template: manner.template,
+            least: if format.least == 0 { String::new() } else { unit.plain(format.least) },
+            fallback: lines.fallback(kind, scope.language).to_owned(),
+            preview: sample.map(|values| lines.line(&values, scope).text()).unwrap_or_default(),
+            own: !format.template.is_empty() || controls.iter().any(|control| control.own),
+            template: format.template,
             controls,
         }
     };
-    Telling::KINDS.into_iter().map(row).collect()
+    LineFormat::KINDS.into_iter().map(row).collect()
 }
 
 /// Values on which a template is tried: those of its kind where its part names one.
@@ -189,6 +189,6 @@ pub(super) fn example(key: &str, piece: &Piece, scope: &Scope<'_>) -> Values {
             _ => None,
         }
     };
-    let told = named.or_else(counted).map(|kind| Telling::of(&[kind]).sample(scope));
+    let told = named.or_else(counted).map(|kind| LineFormat::of(&[kind]).sample(scope));
     told.and_then(|mut told| told.pop()).map_or_else(template::sample, |told| told.values)
 }

@@ -225,14 +225,14 @@ pub async fn edit(
     after(&app, &owner, WidgetId(*id), refused).await
 }
 
-/// `POST /widgets/{id}/{deed}`: `put-on-air`, `discard`, `take-back`.
+/// `POST /widgets/{id}/{operation}`: `put-on-air`, `discard`, `take-back`.
 pub async fn shape(
     app: web::Data<App>,
     owner: Owner,
     path: web::Path<(u32, String)>,
 ) -> Result<HttpResponse, WebError> {
-    let (id, deed) = path.into_inner();
-    let shaping = match deed.as_str() {
+    let (id, operation) = path.into_inner();
+    let shaping = match operation.as_str() {
         "put-on-air" => Shaping::PutOnAir,
         "discard" => Shaping::Discard,
         "take-back" => Shaping::TakeBack,
@@ -287,7 +287,7 @@ pub async fn check(owner: Owner, id: web::Path<u32>, form: web::Form<Edit>) -> R
             let piece = channel.staged(id)?;
             let scope = channel.scope(now).speaking(piece.look().language);
             let example = drawers::example(&key, piece, &scope);
-            Some(template::plain(&template::write(&text, "", &example, scope.hand())))
+            Some(template::plain(&template::write(&text, "", &example, scope.locale())))
         })
         .await?
         .ok_or(WebError::NotFound)?;

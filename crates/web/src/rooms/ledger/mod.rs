@@ -1,8 +1,8 @@
 //! The ledger: what came in, newest first; finding lines, opening one, and writing by hand.
 
 pub mod export;
-pub mod hand;
 pub mod line;
+pub mod manual;
 mod wanted;
 
 use crate::app::App;
@@ -61,7 +61,7 @@ struct Page {
     query: String,
     kinds: Vec<(&'static str, &'static str)>,
     feeds: Vec<(u32, String)>,
-    hand: hand::Form,
+    hand: manual::Form,
 }
 
 /// The channel's feeds by number, and by hand.
@@ -144,7 +144,7 @@ pub async fn page(app: web::Data<App>, owner: Owner, wanted: web::Query<Wanted>)
         wanted: wanted.into_inner(),
         kinds: kinds(),
         feeds,
-        hand: hand::form(&owner).await?,
+        hand: manual::form(&owner).await?,
     };
     Ok(HttpResponse::Ok().insert_header(ContentType::html()).body(html(&page)))
 }

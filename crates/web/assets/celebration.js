@@ -1,12 +1,12 @@
 // How a reached goal is celebrated: bunting, lamps or steam, drawn on a canvas over the widget, with
 // a sound that the page makes by itself; or with a clip of the streamer's own. Each lasts a few
 // seconds and leaves nothing behind.
-const tallyFeast = (() => {
+const tallyCelebrate = (() => {
   'use strict';
   const LASTS = 4200;
   const random = (from, to) => from + Math.random() * (to - from);
 
-  const feasts = {
+  const celebrations = {
     // Pennants fall and sway.
     bunting(width, height, colours) {
       const many = Math.min(90, Math.round(width / 9) + 20);
@@ -101,7 +101,7 @@ const tallyFeast = (() => {
   }
   function film(around, url, volume) {
     const video = document.createElement('video');
-    video.className = 'feast';
+    video.className = 'celebration';
     video.playsInline = true;
     video.src = url;
     around.append(video);
@@ -125,16 +125,16 @@ const tallyFeast = (() => {
     }
   }
 
-  return (place, { celebrate, sound: heard, volume }, style, calm) => {
+  return (place, { celebration, sound: heard, volume }, style, calm) => {
     sound(heard, volume);
-    const make = feasts[celebrate];
-    const own = clipOf(celebrate);
+    const make = celebrations[celebration];
+    const own = clipOf(celebration);
     if (calm || !(make || own)) return;
     const around = place.parentElement;
-    around.querySelector(':scope > .feast')?.remove();
+    around.querySelector(':scope > .celebration')?.remove();
     if (own) return film(around, own, volume);
     const canvas = document.createElement('canvas');
-    canvas.className = 'feast';
+    canvas.className = 'celebration';
     const [width, height] = [place.clientWidth, place.clientHeight];
     [canvas.width, canvas.height] = [width, height];
     around.append(canvas);

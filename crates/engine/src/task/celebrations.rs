@@ -6,12 +6,12 @@ use tally_core::widgets::view::View;
 
 /// Watches one widget.
 #[derive(Debug, Default)]
-pub(super) struct Feasts {
+pub(super) struct Celebrations {
     watch: Watch,
     last: Option<Instant>,
 }
 
-impl Feasts {
+impl Celebrations {
     /// Looks at what is shown now. Gives when something was last celebrated.
     pub(super) fn look(&mut self, view: &View, now: Instant) -> Option<Instant> {
         if let View::Goal(view) = view

@@ -1,4 +1,4 @@
-//! Where drawn widgets hang for all pages to see.
+//! Where drawn widgets publish for all pages to see.
 
 use crate::draw::Drawn;
 use crate::orders::Order;
@@ -13,15 +13,15 @@ use tokio::sync::{broadcast, mpsc, watch};
 const LAG: usize = 256;
 
 /// What is on show in one channel, shared between its task and all pages.
-pub struct Board {
-    widgets: Mutex<BTreeMap<WidgetId, Hung>>,
+pub struct Hub {
+    widgets: Mutex<BTreeMap<WidgetId, Place>>,
     pulse: Mutex<ByteString>,
     everything: broadcast::Sender<ByteString>,
     pages: AtomicUsize,
     orders: mpsc::Sender<Order>,
 }
 
-struct Hung {
+struct Place {
     page_token: String,
     desk: ByteString,
     air: watch::Sender<ByteString>,
@@ -32,13 +32,13 @@ pub type WidgetChannel = watch::Receiver<ByteString>;
 
 /// Counts an open page for as long as it lives.
 pub struct PageGuard {
-    board: Arc<Board>,
+    hub: Arc<Hub>,
 }
 
 impl Drop for PageGuard {
     fn drop(&mut self) {
-        self.board.pages.fetch_sub(1, Ordering::Relaxed);
-        self.board.tell_pages();
+        self.hub.pages.fetch_sub(1, Ordering::Relaxed);
+        self.hub.report_pages();
     }
 }
 
@@ -47,27 +47,27 @@ fn lock<T>(mutex: &Mutex<T>) -> MutexGuard<'_, T> {
     mutex.lock().unwrap_or_else(PoisonError::into_inner)
 }
 
-impl Board {
+impl Hub {
     pub(crate) fn new(orders: mpsc::Sender<Order>) -> Self {
         let (everything, _) = broadcast::channel(LAG);
         Self { widgets: Mutex::default(), pulse: Mutex::default(), everything, pages: AtomicUsize::new(0), orders }
     }
 
     /// Hangs a widget up, or its newest drawing. Another token ends the pages at the old address.
-    pub(crate) fn hang(&self, id: WidgetId, page_token: &str, drawn: Drawn) {
+    pub(crate) fn publish(&self, id: WidgetId, page_token: &str, drawn: Drawn) {
         let mut widgets = lock(&self.widgets);
         match widgets.get_mut(&id) {
-            Some(hung) if hung.page_token == page_token => {
-                hung.desk.clone_from(&drawn.desk);
-                hung.air.send_replace(drawn.air.clone());
+            Some(place) if place.page_token == page_token => {
+                place.desk.clone_from(&drawn.desk);
+                place.air.send_replace(drawn.air.clone());
             }
             _ => {
-                let hung = Hung {
+                let place = Place {
                     page_token: page_token.to_owned(),
                     desk: drawn.desk.clone(),
                     air: watch::Sender::new(drawn.air.clone()),
                 };
-                widgets.insert(id, hung);
+                widgets.insert(id, place);
             }
         }
         drop(widgets);
@@ -77,7 +77,7 @@ impl Board {
     }
 
     /// Tells the application's pages something that only those want to know that are open now.
-    pub(crate) fn tell(&self, message: ByteString) {
+    pub(crate) fn broadcast(&self, message: ByteString) {
         let _ = self.everything.send(message);
     }
 
@@ -86,7 +86,7 @@ impl Board {
         lock(&self.widgets).remove(&id);
     }
 
-    pub(crate) fn hang_pulse(&self, message: ByteString) {
+    pub(crate) fn publish_pulse(&self, message: ByteString) {
         lock(&self.pulse).clone_from(&message);
         let _ = self.everything.send(message);
     }
@@ -94,13 +94,13 @@ impl Board {
     /// The channel of one widget, if it still has this address.
     #[must_use]
     pub fn widget(&self, id: WidgetId, page_token: &str) -> Option<WidgetChannel> {
-        lock(&self.widgets).get(&id).filter(|hung| hung.page_token == page_token).map(|hung| hung.air.subscribe())
+        lock(&self.widgets).get(&id).filter(|place| place.page_token == page_token).map(|place| place.air.subscribe())
     }
 
     /// The present message of one widget for the pages on air.
     #[must_use]
     pub fn air(&self, id: WidgetId) -> Option<ByteString> {
-        lock(&self.widgets).get(&id).map(|hung| hung.air.borrow().clone())
+        lock(&self.widgets).get(&id).map(|place| place.air.borrow().clone())
     }
 
     /// All present messages, for an application page that has just connected.
@@ -108,9 +108,9 @@ impl Board {
     pub fn present(&self) -> Vec<ByteString> {
         let widgets = lock(&self.widgets);
         let mut all: Vec<ByteString> = Vec::with_capacity(widgets.len() * 2 + 1);
-        for hung in widgets.values() {
-            all.push(hung.air.borrow().clone());
-            all.push(hung.desk.clone());
+        for place in widgets.values() {
+            all.push(place.air.borrow().clone());
+            all.push(place.desk.clone());
         }
         drop(widgets);
         all.push(lock(&self.pulse).clone());
@@ -132,18 +132,18 @@ impl Board {
     /// How many pages of one widget are open.
     #[must_use]
     pub fn pages_of(&self, id: WidgetId) -> usize {
-        lock(&self.widgets).get(&id).map_or(0, |hung| hung.air.receiver_count())
+        lock(&self.widgets).get(&id).map_or(0, |place| place.air.receiver_count())
     }
 
     /// Counts a page in until the guard is dropped.
     #[must_use]
     pub fn page_opened(self: &Arc<Self>) -> PageGuard {
         self.pages.fetch_add(1, Ordering::Relaxed);
-        self.tell_pages();
-        PageGuard { board: Arc::clone(self) }
+        self.report_pages();
+        PageGuard { hub: Arc::clone(self) }
     }
 
-    fn tell_pages(&self) {
+    fn report_pages(&self) {
         // A full queue means that the strip is about to be drawn anyway.
         let _ = self.orders.try_send(Order::Pages);
     }

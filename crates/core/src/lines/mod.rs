@@ -46,18 +46,18 @@ mod words;
 
 /// See the module.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
-pub struct Telling {
+pub struct LineFormat {
     /// The words for every kind that has none of its own; empty for the standard ones.
     #[serde(default)]
     pub common: String,
     /// What is different for a kind; one that is not named is off.
-    pub kinds: BTreeMap<Kind, Manner>,
+    pub kinds: BTreeMap<Kind, KindFormat>,
 }
 
 /// How one kind is told.
 #[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(default)]
-pub struct Manner {
+pub struct KindFormat {
     /// Kept, but not told.
     pub off: bool,
     /// Not told below this amount, number of points, viewers, gifts or things.
@@ -68,7 +68,7 @@ pub struct Manner {
 
 /// What is told in one line.
 #[derive(Debug, Clone, PartialEq)]
-pub struct Told {
+pub struct LineValues {
     /// The first of its lines in the ledger: stays the same while it grows.
     pub key: u64,
     /// How it is told.
@@ -100,7 +100,7 @@ impl Line {
     }
 }
 
-impl Telling {
+impl LineFormat {
     /// The kinds that can be told.
     pub const KINDS: [Kind; 8] =
         [Kind::Follow, Kind::Sub, Kind::Gift, Kind::Tip, Kind::Cheer, Kind::Raid, Kind::Reward, Kind::Purchase];
@@ -108,35 +108,35 @@ impl Telling {
     /// Of these kinds, in the standard words.
     #[must_use]
     pub fn of(kinds: &[Kind]) -> Self {
-        Self { common: String::new(), kinds: kinds.iter().map(|kind| (*kind, Manner::default())).collect() }
+        Self { common: String::new(), kinds: kinds.iter().map(|kind| (*kind, KindFormat::default())).collect() }
     }
 
     /// The kinds that are told.
-    pub fn told(&self) -> impl Iterator<Item = Kind> {
-        self.kinds.iter().filter(|(_, manner)| !manner.off).map(|(kind, _)| *kind)
+    pub fn shown_kinds(&self) -> impl Iterator<Item = Kind> {
+        self.kinds.iter().filter(|(_, format)| !format.off).map(|(kind, _)| *kind)
     }
 
     /// What each kind that is told counts.
     #[must_use]
     pub fn counts(&self, period: Period) -> Vec<Count> {
-        let count = |(kind, manner): (&Kind, &Manner)| {
+        let count = |(kind, format): (&Kind, &KindFormat)| {
             let mut count = Count::of(measure(*kind), period);
-            count.only.least = manner.least;
+            count.only.least = format.least;
             count
         };
-        self.kinds.iter().filter(|(_, manner)| !manner.off).map(count).collect()
+        self.kinds.iter().filter(|(_, format)| !format.off).map(count).collect()
     }
 
     /// The newest lines of a period, oldest first. With a length in seconds, the same supporter's
     /// entries of a kind within it become one.
     #[must_use]
-    pub fn lines(&self, period: Period, fold: u32, most: usize, scope: &Scope<'_>) -> Vec<Told> {
+    pub fn lines(&self, period: Period, fold: u32, most: usize, scope: &Scope<'_>) -> Vec<LineValues> {
         Folding::new(self, period, fold, scope).newest(most).iter().map(|fold| fold.told(scope)).collect()
     }
 
     /// When the lines of a period next change without any entry; `told` are those on show.
     #[must_use]
-    pub fn wakes_at(&self, period: Period, told: &[Told], scope: &Scope<'_>) -> Option<Instant> {
+    pub fn wakes_at(&self, period: Period, told: &[LineValues], scope: &Scope<'_>) -> Option<Instant> {
         let counts = self.counts(period);
         let turns = counts.iter().filter_map(|count| count.wakes_at(scope.settings, scope.book, scope.now));
         let ages = told.iter().filter(|_| self.ages()).map(|one| age_changes_at(one.at, scope.now));
@@ -145,17 +145,17 @@ impl Telling {
 
     /// A line in words.
     #[must_use]
-    pub fn line(&self, told: &Told, scope: &Scope<'_>) -> Line {
+    pub fn line(&self, told: &LineValues, scope: &Scope<'_>) -> Line {
         let standard = words::standard(scope.language, told.kind);
-        let own = self.kinds.get(&told.kind).map_or("", |manner| manner.template.as_str());
+        let own = self.kinds.get(&told.kind).map_or("", |format| format.template.as_str());
         let source = [own, self.common.as_str(), standard].into_iter().find(|one| !one.is_empty()).unwrap_or(standard);
-        let runs = template::write(source, standard, &told.values, scope.hand());
+        let runs = template::write(source, standard, &told.values, scope.locale());
         Line { key: told.key, kind: told.kind, runs, at: told.at }
     }
 
     /// Whether any line says how long ago it was.
     fn ages(&self) -> bool {
-        let own = self.kinds.values().map(|manner| &manner.template);
+        let own = self.kinds.values().map(|format| &format.template);
         own.chain([&self.common]).any(|source| template::mentions(source, "ago"))
     }
 
@@ -165,22 +165,22 @@ impl Telling {
         if self.common.is_empty() { words::standard(language, kind) } else { &self.common }
     }
 
-    /// Made-up lines, oldest first: one of each kind that is told.
+    /// Made-up lines, oldest first: one of each kind that is kinds.
     #[must_use]
-    pub fn sample(&self, scope: &Scope<'_>) -> Vec<Told> {
-        let told: Vec<Kind> = self.told().collect();
+    pub fn sample(&self, scope: &Scope<'_>) -> Vec<LineValues> {
+        let kinds: Vec<Kind> = self.shown_kinds().collect();
         let line = |(index, kind): (usize, Kind)| {
-            let minutes = i64::try_from(told.len().saturating_sub(index)).unwrap_or(1).saturating_mul(3);
+            let minutes = i64::try_from(kinds.len().saturating_sub(index)).unwrap_or(1).saturating_mul(3);
             sample(kind, index, before(scope.now, chrono::TimeDelta::minutes(minutes)), scope)
         };
-        told.iter().copied().enumerate().map(line).collect()
+        kinds.iter().copied().enumerate().map(line).collect()
     }
 
     /// The part of a sentence that names the kinds.
     #[must_use]
     pub fn part(&self) -> Part {
-        let told: Vec<Kind> = self.told().collect();
-        let shown = match told.as_slice() {
+        let kinds: Vec<Kind> = self.shown_kinds().collect();
+        let shown = match kinds.as_slice() {
             [] => "nothing".to_owned(),
             [one] => one.plural().to_owned(),
             [rest @ .., last] => {
@@ -188,11 +188,11 @@ impl Telling {
                 format!("{} and {}", rest.join(", "), last.plural())
             }
         };
-        let option = |kind: Kind| (kind.key().to_owned(), kind.plural().to_owned(), told.contains(&kind));
+        let option = |kind: Kind| (kind.key().to_owned(), kind.plural().to_owned(), kinds.contains(&kind));
         Part::field("kinds", KINDS, shown, Editor::Several { options: Self::KINDS.into_iter().map(option).collect() })
     }
 
-    /// Changes something: `kinds`, `common`, or `tell:<kind>:on|least|template`. False if there is
+    /// Changes something: `kinds`, `common`, or `line:<kind>:on|least|template`. False if there is
     /// no such part.
     ///
     /// # Errors
@@ -210,7 +210,7 @@ impl Telling {
             }
             "common" => self.common = checked(text)?,
             _ => {
-                let Some((kind, what)) = key.strip_prefix("tell:").and_then(|rest| rest.split_once(':')) else {
+                let Some((kind, what)) = key.strip_prefix("line:").and_then(|rest| rest.split_once(':')) else {
                     return Ok(false);
                 };
                 let Some(kind) = Self::KINDS.into_iter().find(|one| one.key() == kind) else { return Ok(false) };
@@ -222,11 +222,11 @@ impl Telling {
                         } else {
                             input("The least", text).in_unit(least_unit(kind, scope), 0)?
                         };
-                        self.kinds.entry(kind).or_insert_with(Manner::away).least = least;
+                        self.kinds.entry(kind).or_insert_with(KindFormat::away).least = least;
                     }
                     "template" => {
                         let template = checked(text)?;
-                        self.kinds.entry(kind).or_insert_with(Manner::away).template = template;
+                        self.kinds.entry(kind).or_insert_with(KindFormat::away).template = template;
                     }
                     _ => return Ok(false),
                 }
@@ -237,8 +237,8 @@ impl Telling {
 
     /// Tells what was set in money in another currency.
     pub fn convert(&mut self, by: &Conversion) {
-        if let Some(manner) = self.kinds.get_mut(&Kind::Tip) {
-            manner.least = by.amount(manner.least);
+        if let Some(format) = self.kinds.get_mut(&Kind::Tip) {
+            format.least = by.amount(format.least);
         }
     }
 
@@ -251,7 +251,7 @@ impl Telling {
 
 const KINDS: &str = "What it tells of";
 
-impl Manner {
+impl KindFormat {
     fn away() -> Self {
         Self { off: true, ..Self::default() }
     }
@@ -300,7 +300,7 @@ pub fn fact_values(fact: &Fact, scope: &Scope<'_>) -> Values {
 }
 
 /// A line made up for trying a look.
-fn sample(kind: Kind, index: usize, at: Instant, scope: &Scope<'_>) -> Told {
+fn sample(kind: Kind, index: usize, at: Instant, scope: &Scope<'_>) -> LineValues {
     let money = Money {
         minor: 10_i64.pow(u32::from(scope.settings.currency.decimals())).saturating_mul(25) / 2,
         currency: scope.settings.currency,
@@ -325,7 +325,7 @@ fn sample(kind: Kind, index: usize, at: Instant, scope: &Scope<'_>) -> Told {
         item: if kind == Kind::Reward { "Tea break".into() } else { "Enamel mug".into() },
         ..template::sample()
     };
-    Told { key: (index as u64).saturating_add(1), kind, at, values }
+    LineValues { key: (index as u64).saturating_add(1), kind, at, values }
 }
 
 #[cfg(test)]

@@ -44,10 +44,10 @@ fn after(happenings: Vec<(i64, Happening)>) -> World {
     World::after(&(1..).zip(happenings).map(entry).collect::<Vec<_>>())
 }
 
-fn texts(telling: &Telling, fold: u32, world: &World) -> Vec<String> {
+fn texts(format: &LineFormat, fold: u32, world: &World) -> Vec<String> {
     let scope = world.scope(begin() + TimeDelta::hours(1));
-    let lines = telling.lines(Period::AllTime, fold, 50, &scope);
-    lines.iter().map(|told| telling.line(told, &scope).text()).collect()
+    let lines = format.lines(Period::AllTime, fold, 50, &scope);
+    lines.iter().map(|told| format.line(told, &scope).text()).collect()
 }
 
 #[test]
@@ -79,7 +79,7 @@ fn each_kind_is_told_in_its_own_words() {
         "dusty_bogie claimed Tea break",
         "Somebody tipped £5",
     ];
-    assert_eq!(texts(&Telling::of(&Telling::KINDS), 0, &world), expected);
+    assert_eq!(texts(&LineFormat::of(&LineFormat::KINDS), 0, &world), expected);
 }
 
 #[test]
@@ -88,11 +88,11 @@ fn a_burst_of_gifts_is_one_line_and_counts_nobody_twice() {
     burst.extend((0..20).map(|number| (2 + number / 4, given(&format!("viewer_{number}"), "quietferry"))));
     burst.push((20, gift("quietferry", 1)));
     burst.push((21, gift("ninepins", 1)));
-    let all = Telling::of(&Telling::KINDS);
+    let all = LineFormat::of(&LineFormat::KINDS);
     let told = ["quietferry gave 20 subscriptions", "quietferry gave 1 subscription", "ninepins gave 1 subscription"];
     assert_eq!(texts(&all, 0, &after(burst.clone())), told);
     // Where gifts are off, the given subscriptions tell of it.
-    let subs = Telling::of(&[Kind::Sub]);
+    let subs = LineFormat::of(&[Kind::Sub]);
     assert_eq!(texts(&subs, 0, &after(burst)), ["quietferry gave 20 subscriptions"]);
     let one = after(vec![(0, given("oatcake_jo", "quietferry"))]);
     assert_eq!(texts(&subs, 0, &one), ["oatcake_jo has a subscription from quietferry"]);
@@ -107,7 +107,7 @@ fn the_same_supporters_entries_become_one_with_a_sum() {
         (30, tip("ninepins", 100, "GBP")),
         (31, tip("ninepins", 100, "EUR")),
     ]);
-    let tips = Telling::of(&[Kind::Tip]);
+    let tips = LineFormat::of(&[Kind::Tip]);
     assert_eq!(texts(&tips, 0, &world).len(), 5, "as they come");
     // Of euros there is no price yet, so they cannot be added up.
     let told = ["Ninepins tipped £12", "kestrel_oak tipped £3", "ninepins tipped £1", "ninepins tipped €1"];
@@ -121,22 +121,22 @@ fn small_ones_are_left_out_and_kinds_can_be_switched() {
     let world =
         after(vec![(0, tip("ninepins", 499, "GBP")), (1, tip("ninepins", 500, "GBP")), (2, cheer("ninepins", 9))]);
     let scope = world.scope(begin());
-    let mut telling = Telling::of(&[Kind::Tip, Kind::Cheer]);
-    assert_eq!(telling.edit("tell:tip:least", "5", &scope), Ok(true));
-    assert_eq!(texts(&telling, 0, &world), ["ninepins tipped £5", "ninepins cheered 9"]);
-    telling.edit("tell:cheer:on", "off", &scope).unwrap();
-    telling.edit("tell:tip:template", "{{ amount }}!", &scope).unwrap();
-    assert_eq!(texts(&telling, 0, &world), ["£5!"]);
-    telling.edit("kinds", "cheer", &scope).unwrap();
-    assert_eq!(texts(&telling, 0, &world), ["ninepins cheered 9"]);
-    telling.edit("kinds", "tip", &scope).unwrap();
-    assert_eq!(texts(&telling, 0, &world), ["£5!"], "what was decided for a kind is kept");
-    telling.edit("kinds", "", &scope).unwrap();
-    assert_eq!(texts(&telling, 0, &world), Vec::<String>::new());
-    let error = telling.edit("tell:tip:template", "{{ amuont }}", &scope).unwrap_err().to_string();
+    let mut format = LineFormat::of(&[Kind::Tip, Kind::Cheer]);
+    assert_eq!(format.edit("line:tip:least", "5", &scope), Ok(true));
+    assert_eq!(texts(&format, 0, &world), ["ninepins tipped £5", "ninepins cheered 9"]);
+    format.edit("line:cheer:on", "off", &scope).unwrap();
+    format.edit("line:tip:template", "{{ amount }}!", &scope).unwrap();
+    assert_eq!(texts(&format, 0, &world), ["£5!"]);
+    format.edit("kinds", "cheer", &scope).unwrap();
+    assert_eq!(texts(&format, 0, &world), ["ninepins cheered 9"]);
+    format.edit("kinds", "tip", &scope).unwrap();
+    assert_eq!(texts(&format, 0, &world), ["£5!"], "what was decided for a kind is kept");
+    format.edit("kinds", "", &scope).unwrap();
+    assert_eq!(texts(&format, 0, &world), Vec::<String>::new());
+    let error = format.edit("line:tip:template", "{{ amuont }}", &scope).unwrap_err().to_string();
     assert!(error.starts_with("The text is wrong in line 1, column 4"), "{error}");
-    assert!(telling.edit("kinds", "gale", &scope).is_err());
-    assert_eq!(telling.edit("target", "1", &scope), Ok(false));
+    assert!(format.edit("kinds", "gale", &scope).is_err());
+    assert_eq!(format.edit("target", "1", &scope), Ok(false));
 }
 
 #[test]
@@ -144,11 +144,11 @@ fn every_language_has_words_that_work() {
     let world = after(Vec::new());
     for language in Language::ALL {
         let scope = world.scope(begin()).speaking(language);
-        let telling = Telling::of(&Telling::KINDS);
-        for told in telling.sample(&scope) {
-            let source = telling.fallback(told.kind, language);
+        let format = LineFormat::of(&LineFormat::KINDS);
+        for told in format.sample(&scope) {
+            let source = format.fallback(told.kind, language);
             assert_eq!(template::check(source), Ok(()), "{source}");
-            let text = telling.line(&told, &scope).text();
+            let text = format.line(&told, &scope).text();
             assert!(text.contains(&told.values.name), "{text}");
         }
     }
@@ -171,8 +171,8 @@ proptest! {
         let timed = steps.into_iter().map(|(happening, wait)| { at += wait; (at, happening) }).collect();
         let world = after(timed);
         let scope = world.scope(begin() + TimeDelta::hours(1));
-        let telling = Telling::of(&Telling::KINDS);
-        let lines = telling.lines(Period::AllTime, fold, 1_000, &scope);
+        let format = LineFormat::of(&LineFormat::KINDS);
+        let lines = format.lines(Period::AllTime, fold, 1_000, &scope);
         for kind in [Kind::Tip, Kind::Cheer, Kind::Gift, Kind::Raid] {
             let of_kind = || scope.book.facts(Span::ALL, kind.bit());
             let told = || lines.iter().filter(|line| line.kind == kind);

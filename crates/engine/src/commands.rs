@@ -1,8 +1,8 @@
-//! What people and feeds do to the record, each as one [`Deed`].
+//! What people and feeds do to the record, each as one [`Command`].
 
 use crate::engine::ChannelHandle;
 use crate::error::EngineError;
-use crate::orders::{Deed, Pressed};
+use crate::orders::{Command, Pressed};
 use chrono::NaiveDate;
 use std::collections::BTreeMap;
 use tally_core::channel::{Channel, Correcting, Press};
@@ -24,17 +24,17 @@ const DAYS_A_LINE: usize = 60;
 pub struct By {
     /// Who, as shown.
     pub name: String,
-    /// Unique to this deed, so that one sent twice counts once.
+    /// Unique to this command, so that one sent twice counts once.
     pub id: String,
 }
 
-fn deed(
+fn command(
     source: &str,
     id: String,
     decide: impl FnOnce(&Channel, Instant) -> Result<Body, Refusal> + Send + 'static,
-) -> Deed {
+) -> Command {
     let origin = Origin { source: source.to_owned(), id };
-    Deed { origin, happened_at: None, decide: Box::new(decide), is_asked: None }
+    Command { origin, happened_at: None, decide: Box::new(decide), is_asked: None }
 }
 
 impl ChannelHandle {
@@ -45,12 +45,12 @@ impl ChannelHandle {
     pub async fn press(&self, press: Pressed) -> Result<Seq, EngineError> {
         let Pressed { widget, action, value, by, source, id } = press;
         let asked = action.clone();
-        let deed = deed(&source, id, move |channel, now| {
+        let command = command(&source, id, move |channel, now| {
             let action = Action { name: &action, value };
             channel.decide(&Press { widget, action, by: &by }, now)
         });
         let is_asked = move |body: &Body| body.answers(widget, &asked, value);
-        self.record(Deed { is_asked: Some(Box::new(is_asked)), ..deed }).await
+        self.record(Command { is_asked: Some(Box::new(is_asked)), ..command }).await
     }
 
     /// Voids a line, lets it count again, or lets it say something else.
@@ -64,7 +64,7 @@ impl ChannelHandle {
         by: By,
         reason: Option<String>,
     ) -> Result<Seq, EngineError> {
-        self.record(deed("ledger", by.id, move |channel, _| channel.correct(&line, &wish, &by.name, reason))).await
+        self.record(command("ledger", by.id, move |channel, _| channel.correct(&line, &wish, &by.name, reason))).await
     }
 
     /// Says something about shows.
@@ -72,7 +72,7 @@ impl ChannelHandle {
     /// # Errors
     /// See [`ChannelHandle::record`].
     pub async fn show(&self, act: ShowAct, by: By) -> Result<Seq, EngineError> {
-        self.record(deed("show", by.id, move |channel, now| channel.decide_show(act, &by.name, now))).await
+        self.record(command("show", by.id, move |channel, now| channel.decide_show(act, &by.name, now))).await
     }
 
     /// Says something about a show of the past.
@@ -80,8 +80,8 @@ impl ChannelHandle {
     /// # Errors
     /// See [`ChannelHandle::record`].
     pub async fn show_at(&self, act: ShowAct, at: Instant, by: By) -> Result<Seq, EngineError> {
-        let deed = deed("show", by.id, move |channel, _| channel.decide_show(act, &by.name, at));
-        self.record(Deed { happened_at: Some(at), ..deed }).await
+        let command = command("show", by.id, move |channel, _| channel.decide_show(act, &by.name, at));
+        self.record(Command { happened_at: Some(at), ..command }).await
     }
 
     /// Undoes an import, or puts it back.
@@ -90,7 +90,7 @@ impl ChannelHandle {
     /// See [`ChannelHandle::record`].
     pub async fn withdraw(&self, feed: FeedId, name: String, withdrawn: bool, by: By) -> Result<Seq, EngineError> {
         let decide = move |channel: &Channel, _| channel.decide_withdraw(feed, &name, &by.name, withdrawn);
-        self.record(deed("ledger", by.id, decide)).await
+        self.record(command("ledger", by.id, decide)).await
     }
 
     /// Lets one name count as another, or as itself again.
@@ -99,7 +99,7 @@ impl ChannelHandle {
     /// See [`ChannelHandle::record`].
     pub async fn merge(&self, from: String, into: Option<String>, by: By) -> Result<Seq, EngineError> {
         let decide = move |channel: &Channel, _| channel.decide_merge(&from, into.as_deref(), &by.name);
-        self.record(deed("ledger", by.id, decide)).await
+        self.record(command("ledger", by.id, decide)).await
     }
 
     /// Writes down a happening by hand. Who did it stands in the source.
@@ -112,8 +112,8 @@ impl ChannelHandle {
         happened_at: Option<Instant>,
         by: By,
     ) -> Result<Seq, EngineError> {
-        let deed = deed(&format!("by hand/{}", by.name), by.id, |_, _| Ok(Body::Happening(happening)));
-        self.record(Deed { happened_at, ..deed }).await
+        let command = command(&format!("by hand/{}", by.name), by.id, |_, _| Ok(Body::Happening(happening)));
+        self.record(Command { happened_at, ..command }).await
     }
 
     /// Takes reference rates by day. What is known already changes nothing.
@@ -127,7 +127,7 @@ impl ChannelHandle {
             let digest = origin_key(Namespace::Own, &Origin { source: "rates".into(), id: told });
             let id = digest.iter().fold(String::new(), |id, byte| format!("{id}{byte:02x}"));
             let days = days.iter().cloned().collect();
-            match self.record(deed("rates", id, move |channel, _| channel.decide_rates(days))).await {
+            match self.record(command("rates", id, move |channel, _| channel.decide_rates(days))).await {
                 Ok(_) | Err(EngineError::Refused(Refusal::NothingNew)) => {}
                 Err(error) => return Err(error),
             }

@@ -9,7 +9,7 @@
 //! and on is folded anew from each boundary of [`BLOCK`] lengths, so that nobody needs to look back
 //! further than that.
 
-use super::{Telling, Told, words};
+use super::{LineFormat, LineValues, words};
 use crate::book::names::{By, Person};
 use crate::book::words::Word;
 use crate::book::{Fact, What, instant};
@@ -101,7 +101,7 @@ impl<'a> Fold<'a> {
         self.number.max(self.given)
     }
 
-    pub(super) fn told(&self, scope: &Scope<'_>) -> Told {
+    pub(super) fn told(&self, scope: &Scope<'_>) -> LineValues {
         let fact = self.newest;
         let by_giver = self.by_giver();
         let kind = if by_giver { Kind::Gift } else { self.first.kind() };
@@ -128,7 +128,7 @@ impl<'a> Fold<'a> {
             What::Sub { months, .. } if !by_giver => months.unwrap_or(0),
             _ => 0,
         };
-        Told {
+        LineValues {
             key: self.key,
             kind,
             at: instant(fact.at),
@@ -167,8 +167,8 @@ pub(super) struct Folding<'a, 's> {
 }
 
 impl<'a, 's> Folding<'a, 's> {
-    pub(super) fn new(telling: &Telling, period: Period, fold: u32, scope: &'s Scope<'a>) -> Self {
-        let counts: Vec<(Kind, Count)> = telling.told().zip(telling.counts(period)).collect();
+    pub(super) fn new(format: &LineFormat, period: Period, fold: u32, scope: &'s Scope<'a>) -> Self {
+        let counts: Vec<(Kind, Count)> = format.shown_kinds().zip(format.counts(period)).collect();
         let span = counts.first().map_or(Span::NEVER, |(_, count)| scope.span(count));
         Self { counts, span, length: i64::from(fold).saturating_mul(1_000_000), scope }
     }
