@@ -11,7 +11,7 @@ use std::collections::HashMap;
 use std::sync::{Arc, PoisonError, RwLock};
 use std::time::Duration;
 use tally_core::book::chat::ChatLine;
-use tally_core::channel::Channel;
+use tally_core::channel::{Channel, Desk};
 use tally_core::record::entry::{Draft, Incoming};
 use tally_core::record::ids::{ChannelId, FeedId, Seq, WidgetId};
 use tally_core::time::Instant;
@@ -268,6 +268,14 @@ impl ChannelHandle {
     /// The database is away.
     pub async fn change_settings(&self, record: ChannelRecord) -> Result<(), EngineError> {
         self.order(|reply| Order::ChangeSettings { record: Box::new(record), reply }).await
+    }
+
+    /// Arranges the desk.
+    ///
+    /// # Errors
+    /// The database is away.
+    pub async fn arrange_desk(&self, desk: Desk) -> Result<(), EngineError> {
+        self.order(|reply| Order::ArrangeDesk { desk, reply }).await
     }
 
     /// Lets something make-believe happen, as if it had come through a feed. It has a record of its

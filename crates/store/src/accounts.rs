@@ -6,6 +6,7 @@ use crate::{Store, StoreError, alone};
 use chrono::{NaiveTime, Timelike, Weekday};
 use diesel::prelude::*;
 use sha2::{Digest, Sha256};
+use tally_core::channel::Desk;
 use tally_core::money::Currency;
 use tally_core::record::ids::ChannelId;
 use tally_core::record::settings::{Settings, Weights};
@@ -26,6 +27,8 @@ pub struct ChannelRecord {
     pub edits_at_once: bool,
     /// In which currency money was told before the last change of it.
     pub currency_before: Option<Currency>,
+    /// What stands on the desk.
+    pub desk: Desk,
 }
 
 /// The names of the signals that put a channel on air and take it off; empty for by hand only.
@@ -80,6 +83,7 @@ struct ChannelRow {
     off_air_signal: String,
     edits_at_once: u8,
     currency_before: Option<String>,
+    desk: String,
 }
 
 impl ChannelRow {
@@ -101,6 +105,7 @@ impl ChannelRow {
             air_signals: AirSignals { on: self.on_air_signal, off: self.off_air_signal },
             edits_at_once: self.edits_at_once != 0,
             currency_before: self.currency_before.and_then(|code| Currency::parse(&code).ok()),
+            desk: serde_json::from_str(&self.desk).map_err(|_| unreadable("desk"))?,
             name: self.name,
         })
     }
@@ -216,6 +221,19 @@ impl Store {
                     .execute(conn)?;
                 widgets.iter().try_for_each(|one| crate::widgets::convert(conn, one))
             })
+        })
+        .await
+    }
+
+    /// Keeps what stands on a channel's desk.
+    ///
+    /// # Errors
+    /// The database is away.
+    pub async fn save_desk(&self, id: ChannelId, desk: Desk) -> Result<(), StoreError> {
+        self.run(move |conn| {
+            let desk = serde_json::to_string(&desk).map_err(|error| StoreError::Unreadable(error.to_string()))?;
+            diesel::update(channels::table.find(id.0)).set(channels::desk.eq(desk)).execute(conn)?;
+            Ok(())
         })
         .await
     }

@@ -14,6 +14,7 @@ diesel::table! {
         off_air_signal -> Varchar,
         edits_at_once -> Unsigned<TinyInt>,
         currency_before -> Nullable<Char>,
+        desk -> Text,
     }
 }
 

@@ -123,6 +123,13 @@ const tallyFollow = (part, path, take, busy = () => false) => {
     const opener = event.target.closest('[data-open]');
     if (opener) show(opener.dataset.open);
     if (event.target.closest('[data-close]')) event.target.closest('dialog').close();
+    const mover = event.target.closest('[data-move]');
+    if (mover) {
+      const row = mover.closest('li');
+      if (mover.dataset.move === '1') row.nextElementSibling?.after(row);
+      else row.previousElementSibling?.before(row);
+      mover.focus();
+    }
   });
   document.getElementById('finder-input')?.addEventListener('input', (event) => sift(event.target.value));
   document.getElementById('finder-input')?.addEventListener('keydown', (event) => {

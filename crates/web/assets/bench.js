@@ -99,7 +99,9 @@
     press?.click();
   });
 
-  let drawer = new URLSearchParams(location.search).get('drawer') ?? '';
+  // In a wide window the first drawer stands open, where there is room for it.
+  const roomy = matchMedia('(min-width: 901px)').matches;
+  let drawer = new URLSearchParams(location.search).get('drawer') ?? (roomy ? document.querySelector('.drawer-front')?.dataset.drawer ?? '' : '');
   let kind = '';
   function open(key, on) {
     drawer = on ? key : '';
@@ -111,14 +113,17 @@
   }
   document.addEventListener('click', (event) => {
     const front = event.target.closest('.drawer-front');
-    if (front) open(front.dataset.drawer, front.getAttribute('aria-expanded') !== 'true');
+    if (!front) return;
+    open(front.dataset.drawer, front.getAttribute('aria-expanded') !== 'true');
+    // What is in it is to be seen, whatever stood above.
+    if (drawer) document.getElementById('drawers').scrollIntoView({ block: 'start' });
   });
   if (drawer) open(drawer, true);
   document.addEventListener('click', (event) => {
-    if (!event.target.closest('[data-see-feast]')) return;
+    if (!event.target.closest('[data-try-celebration]')) return;
     const place = [...document.querySelectorAll('.stage-frame > .air-box')].find((one) => one.offsetWidth && one.querySelector('.air'));
     const air = place?.querySelector('.air');
-    if (air) tallyFeast(place, air.dataset, getComputedStyle(air), matchMedia('(prefers-reduced-motion: reduce)').matches);
+    if (air) tallyCelebrate(place, air.dataset, getComputedStyle(air), matchMedia('(prefers-reduced-motion: reduce)').matches);
   });
   document.addEventListener('toggle', (event) => {
     if (event.target.matches?.('.kind-more')) kind = event.target.open ? event.target.dataset.kind : kind === event.target.dataset.kind ? '' : kind;
@@ -184,12 +189,13 @@
     // As large as the stage allows, in the proportions that suit the shape.
     const fit = () => {
       const [width, height] = frame.dataset.size.split('x').map(Number);
-      const [across, down] = [stage.clientWidth * 0.86, stage.clientHeight - 98];
+      const [across, down] = [stage.clientWidth * 0.92, stage.clientHeight - 76];
       const scale = Math.min(across / width, down / height, 1);
       frame.style.width = `${Math.round(width * scale)}px`;
       frame.style.height = `${Math.round(height * scale)}px`;
     };
     fit();
+    new ResizeObserver(fit).observe(stage);
     const size = stage.querySelector('.stage-size');
     new ResizeObserver(() => {
       size.value = `${frame.offsetWidth} × ${frame.offsetHeight}`;

@@ -1,10 +1,12 @@
 //! One channel: its widgets, and what its ledger has made of them so far.
 
 mod decide;
+mod desk;
 mod snapshot;
 pub mod starts;
 
 pub use decide::{Correcting, Press};
+pub use desk::Desk;
 pub use snapshot::Snapshot;
 
 use crate::book::Book;
@@ -32,6 +34,7 @@ pub struct Channel {
     settings: Settings,
     widgets: BTreeMap<WidgetId, Piece>,
     feeds: BTreeMap<FeedId, String>,
+    desk: Desk,
     /// Widgets as they are tried on the stage, where that differs from what is on air.
     drafts: BTreeMap<WidgetId, Piece>,
     book: Book,
@@ -83,6 +86,7 @@ impl Channel {
             settings,
             widgets: widgets.into_iter().collect(),
             feeds: BTreeMap::new(),
+            desk: Desk::default(),
             drafts: BTreeMap::new(),
             tallies: Tallies::default(),
             chat: Chat::default(),
@@ -278,14 +282,6 @@ impl Channel {
     #[must_use]
     pub fn portraits(&self) -> &Portraits {
         &self.portraits
-    }
-
-    /// The places on the desk of the widgets that are operated during a show, counted from 0: those
-    /// with a lever that is pressed most. Others may have levers, but no place and no keys.
-    #[must_use]
-    pub fn plates(&self, now: Instant) -> BTreeMap<WidgetId, usize> {
-        let operated = self.widgets.iter().filter(|(_, piece)| piece.levers(now).iter().any(|lever| lever.main));
-        operated.enumerate().map(|(place, (id, _))| (*id, place)).collect()
     }
 
     /// Folds one entry in and names the widgets whose view may have changed. An entry at or before

@@ -208,6 +208,9 @@ impl Task {
             Order::ChangeSettings { record, reply } => {
                 let _ = reply.send(self.change_settings(*record).await);
             }
+            Order::ArrangeDesk { desk, reply } => {
+                let _ = reply.send(self.arrange_desk(desk).await);
+            }
             Order::Rehearse { widget, make_believe, feed, reply } => {
                 let _ = reply.send(self.rehearse(widget, make_believe, feed));
             }

@@ -4,6 +4,7 @@ use super::{NO_SNAPSHOT, PAGE, Task};
 use crate::error::EngineError;
 use crate::orders::Shaping;
 use std::collections::BTreeSet;
+use tally_core::channel::Desk;
 use tally_core::money::Currency;
 use tally_core::money::conversion::Conversion;
 use tally_core::record::entry::{ACT, VOID};
@@ -240,6 +241,16 @@ impl Task {
         self.pace.touch(all);
         self.set_alarm();
         self.pulse_soon();
+        Ok(())
+    }
+
+    pub(super) async fn arrange_desk(&mut self, desk: Desk) -> Result<(), EngineError> {
+        let (store, id, kept) = (self.inner.store.clone(), self.id, desk.clone());
+        self.meanwhile(async move { store.save_desk(id, kept).await }).await?;
+        self.channel.set_desk(desk);
+        // Plates carry their keys, which go by their places.
+        let all: Vec<WidgetId> = self.channel.widgets().map(|(id, _)| id).collect();
+        self.pace.touch(all);
         Ok(())
     }
 

@@ -44,6 +44,7 @@ impl Loaded {
         };
         let feeds = inner.store.feeds(id).await?;
         channel.set_feeds(names(&feeds));
+        channel.set_desk(record.desk.clone());
         Ok(Self { channel, record, tokens, drafts, feeds })
     }
 }

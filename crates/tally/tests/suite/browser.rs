@@ -293,7 +293,7 @@ async fn a_running_clock_ticks_in_step_with_the_server() {
 }
 
 /// Runs axe-core in the page and gives the violations.
-async fn violations(browser: &Browser) -> Vec<String> {
+pub async fn violations(browser: &Browser) -> Vec<String> {
     // The page's policy keeps scripts of others out; the driver's own are let in.
     browser.run(include_str!("vendor/axe.min.js")).await;
     let run =

@@ -187,6 +187,7 @@ fn changed(form: &Form, record: ChannelRecord, now: Instant) -> Result<ChannelRe
         ));
     }
     Ok(ChannelRecord {
+        desk: record.desk,
         id: record.id,
         name: named("The channel's name", &form.channel)?,
         settings: Settings { currency, calendar, weights },

@@ -6,12 +6,14 @@ use crate::error::WebError;
 use crate::live;
 use crate::markup::html;
 use crate::rooms::frame::Frame;
+use crate::rooms::sign_in::go_to;
 use crate::security::session::Owner;
 use actix_web::http::header::{self, ContentType};
 use actix_web::{HttpRequest, HttpResponse, web};
 use askama::Template;
 use serde::Deserialize;
 use serde_json::json;
+use tally_core::channel::Desk;
 use tally_core::record::ids::WidgetId;
 use tally_engine::Pressed;
 
@@ -21,24 +23,41 @@ struct Page {
     frame: Frame,
     plates: Vec<(WidgetId, String)>,
     figures: Vec<(WidgetId, String)>,
+    /// All widgets in their order, with their titles and whether they stand on the desk.
+    all: Vec<(WidgetId, String, bool)>,
 }
 
 /// `GET /desk`
 pub async fn page(app: web::Data<App>, owner: Owner) -> Result<HttpResponse, WebError> {
-    let (plates, figures) = owner
+    let (plates, figures, all) = owner
         .channel
         .ask(|channel, now| {
             let (places, mut plates, mut figures) = (channel.plates(now), Vec::new(), Vec::new());
-            for (id, piece) in channel.widgets() {
+            for (id, piece, _) in channel.on_desk().filter(|(.., shown)| *shown) {
                 let place = places.get(&id).copied();
                 let drawn = draw::plate(id, place, &piece.view(&channel.scope(now)), &piece.levers(now));
                 if place.is_some() { plates.push((id, drawn)) } else { figures.push((id, drawn)) }
             }
-            (plates, figures)
+            let all = channel.on_desk().map(|(id, piece, shown)| (id, piece.title().to_owned(), shown)).collect();
+            (plates, figures, all)
         })
         .await?;
-    let page = Page { frame: Frame::new(&app, &owner, "/desk").await?, plates, figures };
+    let page = Page { frame: Frame::new(&app, &owner, "/desk").await?, plates, figures, all };
     Ok(HttpResponse::Ok().insert_header(ContentType::html()).body(html(&page)))
+}
+
+/// `POST /desk`: what stands on the desk from now on; `order` names every widget in its order, `shown` those
+/// that stand there.
+pub async fn arrange(owner: Owner, fields: web::Form<Vec<(String, String)>>) -> Result<HttpResponse, WebError> {
+    let named = |wanted: &str| {
+        let own = fields.iter().filter(|(name, _)| name == wanted);
+        let ids: Result<Vec<WidgetId>, _> = own.map(|(_, id)| id.parse().map(WidgetId)).collect();
+        ids.map_err(|_| WebError::Refused("The desk takes numbers of widgets.".into()))
+    };
+    let (order, shown) = (named("order")?, named("shown")?);
+    let hidden = order.iter().copied().filter(|id| !shown.contains(id)).collect();
+    owner.channel.arrange_desk(Desk { order, hidden }).await?;
+    Ok(go_to("/desk"))
 }
 
 /// A press as the desk sends it.

@@ -207,6 +207,12 @@ impl Browser {
         .await;
     }
 
+    /// Waits until two frames have been drawn since: what was asked for stands where it will.
+    pub async fn rests(&self) {
+        let frames = "const done = arguments[arguments.length - 1]; requestAnimationFrame(() => requestAnimationFrame(() => done(true)))";
+        self.client.execute_async(frames, vec![]).await.unwrap();
+    }
+
     /// Ends the session; a browser left open would linger after the test.
     pub async fn close(self) {
         self.client.close().await.unwrap();

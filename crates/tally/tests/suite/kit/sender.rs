@@ -28,6 +28,13 @@ pub fn tip_as(id: &str, amount: &str) -> Value {
     })
 }
 
+/// A tip in pounds by somebody, with an id of its own.
+pub fn tip_by(name: &str, amount: &str) -> Value {
+    let mut tip = tip(amount);
+    tip["data"]["actor"] = json!({"name": name});
+    tip
+}
+
 impl Sender {
     /// For a feed as the demo's note tells it.
     pub fn of(feed: &Value) -> Self {
