@@ -7,6 +7,32 @@ export CARGO_TARGET_DIR="${CARGO_TARGET_DIR:-${XDG_CACHE_HOME:-$HOME/.cache}/eag
 # mariadbd lives here on Debian, which is not on every user's path.
 export PATH="$PATH:/usr/sbin:/sbin"
 
+# Another checkout may share the target folder. Cargo takes crates of the same name for the same, whichever
+# checkout they come from, and goes by the age of their files; so whoever comes after another builds its own
+# crates anew, and nobody builds or tests while another does. Call it before anything is built.
+claim_target() {
+  [ -z "${TALLY_TARGET_CLAIMED:-}" ] || return 0
+  mkdir -p "$CARGO_TARGET_DIR"
+  exec 9>"$CARGO_TARGET_DIR/in-use"
+  flock --nonblock 9 || { say "Waiting for another checkout that builds in $CARGO_TARGET_DIR."; flock 9; }
+  export TALLY_TARGET_CLAIMED=1
+  local last=""
+  [ -f "$CARGO_TARGET_DIR/checkout" ] && last=$(cat "$CARGO_TARGET_DIR/checkout")
+  if [ "$last" != "$top" ]; then
+    local crates=() folder
+    for folder in "$top"/crates/*/; do crates+=(-p "$(sed -n 's/^name = "\(.*\)"/\1/p' "$folder/Cargo.toml" | head -n 1)"); done
+    cargo clean --quiet --manifest-path "$top/Cargo.toml" "${crates[@]}"
+    cargo clean --quiet --release --manifest-path "$top/Cargo.toml" "${crates[@]}"
+    printf '%s\n' "$top" >"$CARGO_TARGET_DIR/checkout"
+  fi
+}
+
+# Lets others build again.
+release_target() {
+  exec 9>&-
+  unset TALLY_TARGET_CLAIMED
+}
+
 say() { printf '%s\n' "$*" >&2; }
 die() { say "eager-tally: $*"; exit 1; }
 
@@ -54,7 +80,8 @@ install_missing() {
 port_is_free() { ! (exec 3<>"/dev/tcp/127.0.0.1/$1") 2>/dev/null; }
 
 # A MariaDB of our own: data, socket, password and settings under one folder, on loopback only.
-# db_start FOLDER; afterwards db_port and db_password_file say how to reach the database `tally`.
+# db_start FOLDER; afterwards db_port and db_password_file say how to reach the database `tally`. Fails with a
+# word to the operator when there is none.
 db_start() {
   local folder=$1
   local as=()
@@ -78,7 +105,7 @@ db_start() {
     rm -rf "$folder/data"
     mariadb-install-db --no-defaults "${as[@]}" --datadir="$folder/data" \
       --auth-root-authentication-method=normal --skip-test-db >"$folder/install.log" 2>&1 \
-      || die "the database could not be set up; see $folder/install.log"
+      || { say "eager-tally: the database could not be set up; see $folder/install.log"; return 1; }
   fi
   if [ ! -s "$db_password_file" ]; then
     (umask 077 && head -c 24 /dev/urandom | base64 | tr '+/' '-_' >"$db_password_file")
@@ -100,13 +127,15 @@ SQL
     --pid-file="$folder/mariadb.pid" --port="$db_port" --bind-address=127.0.0.1 --skip-name-resolve \
     --init-file="$folder/init.sql" --innodb-flush-log-at-trx-commit=1 --innodb-log-file-size=256M \
     --innodb-buffer-pool-size=256M --character-set-server=utf8mb4 --max-connections=64 \
-    --log-error="$folder/mariadb.log" >/dev/null 2>&1 &
+    --log-error="$folder/mariadb.log" >/dev/null 2>&1 9>&- &
   db_pid=$!
+  # Its end is told by whoever notices, not by the shell.
+  disown "$db_pid"
   local tries=0
   until MYSQL_PWD=$password mariadb --no-defaults -h127.0.0.1 -P"$db_port" -utally -e 'SELECT 1' tally >/dev/null 2>&1; do
     tries=$((tries + 1))
-    kill -0 "$db_pid" 2>/dev/null || die "the database did not start; see $folder/mariadb.log"
-    [ "$tries" -lt 300 ] || die "the database does not answer; see $folder/mariadb.log"
+    kill -0 "$db_pid" 2>/dev/null || { say "eager-tally: the database did not start; see $folder/mariadb.log"; return 1; }
+    [ "$tries" -lt 300 ] || { say "eager-tally: the database does not answer; see $folder/mariadb.log"; return 1; }
     sleep 0.1
   done
 }

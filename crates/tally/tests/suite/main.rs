@@ -18,6 +18,7 @@ mod feeds;
 mod floors;
 mod hostile;
 mod ingest;
+mod keeping;
 mod layout;
 mod mortal;
 mod pictures;
