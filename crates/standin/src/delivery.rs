@@ -158,19 +158,19 @@ async fn send(wiring: &Wiring, content_type: &str, body: &str) -> Result<String,
     let now = Utc::now().timestamp();
     let signature = signature::sign(&wiring.secret, &id, now, body.as_bytes())
         .ok_or_else(|| Failure::Refused("the secret is not one".into()))?;
-    let mut answer = awc::Client::default()
+    let answer = reqwest::Client::new()
         .post(&wiring.url)
         .timeout(Duration::from_secs(10))
-        .insert_header(("content-type", content_type.to_owned()))
-        .insert_header(("webhook-id", id))
-        .insert_header(("webhook-timestamp", now.to_string()))
-        .insert_header(("webhook-signature", signature))
-        .send_body(body.to_owned())
+        .header("content-type", content_type)
+        .header("webhook-id", id)
+        .header("webhook-timestamp", now.to_string())
+        .header("webhook-signature", signature)
+        .body(body.to_owned())
+        .send()
         .await
         .map_err(|error| Failure::Later(error.to_string()))?;
     let status = answer.status();
-    let said = answer.body().limit(64 * 1024).await.unwrap_or_default();
-    let said: Value = serde_json::from_slice(&said).unwrap_or_default();
+    let said: Value = answer.json().await.unwrap_or_default();
     if status.is_success() {
         return Ok(match (said["accepted"].as_u64(), said["duplicates"].as_u64()) {
             (Some(0), Some(_)) => "known already".into(),

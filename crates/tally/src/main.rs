@@ -5,7 +5,9 @@
 use clap::Parser;
 use std::process::ExitCode;
 use std::time::Duration;
-use tracing_subscriber::EnvFilter;
+use tracing_subscriber::filter::Targets;
+use tracing_subscriber::layer::SubscriberExt;
+use tracing_subscriber::util::SubscriberInitExt;
 
 mod demo;
 mod options;
@@ -13,8 +15,11 @@ mod serve;
 
 fn main() -> ExitCode {
     let options = options::Options::parse();
-    let filter = EnvFilter::try_from_env("TALLY_LOG").unwrap_or_else(|_| EnvFilter::new("warn,tally=info"));
-    tracing_subscriber::fmt().with_env_filter(filter).with_target(false).with_writer(std::io::stderr).init();
+    // What is logged, such as `warn,tally=info`; a word that cannot be understood changes nothing.
+    let asked = std::env::var("TALLY_LOG").ok().and_then(|wanted| wanted.parse::<Targets>().ok());
+    let standard = Targets::new().with_default(tracing::Level::WARN).with_target("tally", tracing::Level::INFO);
+    let lines = tracing_subscriber::fmt::layer().with_target(false).with_writer(std::io::stderr);
+    tracing_subscriber::registry().with(lines).with(asked.unwrap_or(standard)).init();
     // As many connections as the machine allows: each page on air holds one.
     if let Err(error) = rlimit::increase_nofile_limit(u64::MAX) {
         tracing::warn!(%error, "the number of open files cannot be raised");

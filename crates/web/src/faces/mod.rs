@@ -3,6 +3,7 @@
 //! Pages on air load nothing from elsewhere. An address is sealed when a wall is drawn, so that nobody
 //! can have us fetch anything that no feed has told of.
 
+mod picture;
 pub mod serve;
 
 use crate::heavy::Heavy;
@@ -10,12 +11,9 @@ use base64::Engine;
 use base64::prelude::BASE64_URL_SAFE_NO_PAD as BASE64;
 use bytes::Bytes;
 use hmac::{Hmac, Mac};
-use image::imageops::FilterType;
-use image::{ImageFormat, ImageReader, Limits};
 use rand::RngCore;
 use sha2::Sha256;
 use std::collections::{HashMap, VecDeque};
-use std::io::Cursor;
 use std::sync::{LazyLock, Mutex, PoisonError};
 use std::time::{Duration, Instant};
 use tally_feeds::outside::{Asked, Outside};
@@ -23,11 +21,6 @@ use tokio::sync::Semaphore;
 
 /// Largest picture that is fetched, in bytes.
 const MOST_BYTES: usize = 2 * 1024 * 1024;
-/// Longest side that is decoded, and the side of what is served, in pixels.
-const MOST_SIDE: u32 = 4_096;
-const SIDE: u32 = 160;
-/// Most pixels that are decoded.
-const MOST_PIXELS: u64 = 8_000_000;
 /// Pictures that are decoded at once, and that may wait for it.
 static DECODERS: LazyLock<Heavy> = LazyLock::new(|| Heavy::new(2, 64));
 /// So many pictures are kept at hand.
@@ -123,42 +116,12 @@ async fn fetch(picture: &str, outside: Outside) -> Option<Bytes> {
             return None;
         }
     };
-    DECODERS.run(move || small(&sent)).await.ok()?
-}
-
-/// A square of it, decoded and coded anew. The square is cut out first, so that nothing is ever made that is
-/// larger than what was sent.
-fn small(sent: &[u8]) -> Option<Bytes> {
-    let reader = || ImageReader::new(Cursor::new(sent)).with_guessed_format().ok();
-    let (width, height) = reader()?.into_dimensions().ok()?;
-    if width.max(height) > MOST_SIDE || u64::from(width) * u64::from(height) > MOST_PIXELS {
-        return None;
-    }
-    let mut decoding = reader()?;
-    let mut limits = Limits::default();
-    (limits.max_image_width, limits.max_image_height) = (Some(MOST_SIDE), Some(MOST_SIDE));
-    limits.max_alloc = Some(MOST_PIXELS * 8);
-    decoding.limits(limits);
-    let side = width.min(height);
-    let square = decoding.decode().ok()?.crop_imm((width - side) / 2, (height - side) / 2, side, side);
-    let square = square.resize_exact(SIDE, SIDE, FilterType::Triangle);
-    let mut file = Cursor::new(Vec::new());
-    square.to_rgba8().write_to(&mut file, ImageFormat::Png).ok()?;
-    Some(file.into_inner().into())
+    DECODERS.run(move || picture::small(&sent)).await.ok()?
 }
 
 #[cfg(test)]
 mod tests {
     use super::*;
-    use image::{DynamicImage, GenericImageView, RgbImage};
-
-    fn png(width: u32, height: u32) -> Vec<u8> {
-        let mut file = Cursor::new(Vec::new());
-        DynamicImage::from(RgbImage::from_pixel(width, height, [200, 30, 30].into()))
-            .write_to(&mut file, ImageFormat::Png)
-            .unwrap();
-        file.into_inner()
-    }
 
     #[test]
     fn only_what_we_sealed_is_opened() {
@@ -170,29 +133,6 @@ mod tests {
         assert_eq!(opened(sealed, &other), None);
         assert_eq!(opened("", encoded), None, "no seal at all");
         assert_eq!(opened(&sealed[..4], encoded), None, "a short seal is no seal");
-    }
-
-    #[test]
-    fn a_picture_is_made_small_square_and_new() {
-        let mut sent = png(300, 90);
-        sent.extend(b"<script>and something behind it</script>");
-        let small = small(&sent).unwrap();
-        assert_eq!(image::load_from_memory(&small).unwrap().dimensions(), (SIDE, SIDE));
-        assert!(!small.windows(6).any(|window| window == b"script"));
-        // Long and thin, or large in both: neither takes much.
-        assert_eq!(
-            image::load_from_memory(&super::small(&png(MOST_SIDE, 1)).unwrap()).unwrap().dimensions(),
-            (SIDE, SIDE)
-        );
-        let status = std::fs::read_to_string("/proc/self/status").unwrap();
-        let most = status.lines().find_map(|line| line.strip_prefix("VmHWM:")).unwrap();
-        let most: u64 = most.trim().trim_end_matches("kB").trim().parse().unwrap();
-        assert!(most < 300 * 1_024, "{most} KiB");
-        for wrong in
-            [&b""[..], &png(4_000, 2_500), b"<svg xmlns='http://www.w3.org/2000/svg'/>", &png(MOST_SIDE + 1, 1)]
-        {
-            assert_eq!(super::small(wrong), None);
-        }
     }
 
     #[tokio::test]
