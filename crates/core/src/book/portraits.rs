@@ -34,6 +34,16 @@ impl Portraits {
         }
     }
 
+    /// Somebody's line bears another name now: whoever has no picture under that name is shown with the one
+    /// that came with the line.
+    pub fn rename(&mut self, seq: Seq, from: &str, to: &Actor) {
+        if self.of(&to.name).is_none()
+            && let Some(address) = self.of(from).map(str::to_owned)
+        {
+            self.note(seq, &Actor { avatar: Some(address), ..to.clone() });
+        }
+    }
+
     /// The address of somebody's picture, as it was told.
     #[must_use]
     pub fn of(&self, name: &str) -> Option<&str> {
@@ -59,6 +69,20 @@ mod tests {
         portraits.note(Seq(5), &actor("bram", &format!("https://pictures.example/{}", "x".repeat(LONGEST))));
         assert_eq!(portraits.of("NINEPINS"), Some("https://pictures.example/2.png"));
         assert_eq!((portraits.of("quietferry"), portraits.of("bram")), (None, None));
+    }
+
+    #[test]
+    fn a_picture_goes_along_with_a_name_that_is_put_right() {
+        let mut portraits = Portraits::default();
+        portraits.note(Seq(1), &actor("nimepins", "https://pictures.example/1.png"));
+        portraits.note(Seq(2), &actor("bram", "https://pictures.example/2.png"));
+        let named = |name: &str| Actor { avatar: None, ..actor(name, "") };
+        portraits.rename(Seq(3), "nimepins", &named("ninepins"));
+        portraits.rename(Seq(4), "nimepins", &named("bram"));
+        portraits.rename(Seq(5), "nobody", &named("quietferry"));
+        assert_eq!(portraits.of("ninepins"), Some("https://pictures.example/1.png"));
+        assert_eq!(portraits.of("bram"), Some("https://pictures.example/2.png"), "one's own picture stays");
+        assert_eq!(portraits.of("quietferry"), None);
     }
 
     #[test]

@@ -303,6 +303,12 @@ impl Channel {
         {
             self.portraits.note(entry.seq, actor);
         }
+        if let Body::Correct { target, happened_at, change: Change::Amend(happening), .. } = &entry.body
+            && let Some(actor) = happening.actor()
+            && let Some(before) = self.book.find(*happened_at, *target).map(|fact| self.book.happening(fact))
+        {
+            self.portraits.rename(entry.seq, before.name(), actor);
+        }
         let turned = match &entry.body {
             Body::Act { widget, .. } | Body::Void { widget, .. } => return self.operate(*widget, entry),
             Body::Happening(happening) => self.book.add(entry.happened_at, entry.seq, entry.feed, happening),

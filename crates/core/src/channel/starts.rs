@@ -28,7 +28,7 @@ const fn start(
 }
 
 /// All starts, in the order in which they are offered.
-pub const STARTS: [Start; 26] = [
+pub const STARTS: [Start; 28] = [
     start(
         "tips-this-month",
         "This month’s tips towards something",
@@ -222,6 +222,8 @@ pub const STARTS: [Start; 26] = [
         "total",
         &[("title", "Followers"), ("1.period", "all_time"), ("1.start", "1000"), ("shape", "words")],
     ),
+    start("count-by-hand", "Something that you count by hand", "counter", &[("title", "Attempts")]),
+    start("starting-soon", "A countdown to the start", "countdown", &[("title", "Starting in")]),
 ];
 
 impl Start {

@@ -5,20 +5,20 @@ use crate::book::Fact;
 use crate::count::Scope;
 use crate::record::happening::Kind;
 use crate::record::ids::FeedId;
-use crate::record::measure::Measure;
+use crate::record::measure::{Adding, Measure};
 use crate::sentence::{EditError, Editor, Part, input};
 use crate::time::calendar::Period;
 use std::collections::BTreeSet;
 
 const WHAT: &str = "What is counted";
 const ONLY: &str = "Which of them";
-const LEAST: &str = "The least";
+const LEAST: &str = "The minimum";
 const TIERS: &str = "The tiers";
-const GIVEN: &str = "Whether given";
+const GIVEN: &str = "Gifted or not";
 const PEOPLE: &str = "The people";
 const SAYING: &str = "The word";
 const FEED: &str = "The feed";
-const PLUS: &str = "How much for each";
+const PLUS: &str = "The amount for each";
 const PERIOD: &str = "The period";
 const LENGTH: &str = "The length";
 const FROM: &str = "The first date";
@@ -87,7 +87,9 @@ fn narrowings(count: &Count, scope: &Scope<'_>) -> Vec<(String, String)> {
         all.push(own("feed", "only those through one feed"));
     }
     if measure.is_money() {
-        for more in [Measure::CountOfSubs, Measure::CountOfFollows, Measure::CountOfGifts, Measure::PointsOfCheers] {
+        // Whatever comes in pieces can be worth something each.
+        let pieces = |more: &Measure| !more.is_money() && more.adding() == Adding::Each;
+        for more in Measure::ALL.into_iter().filter(pieces) {
             all.push((format!("plus:{}", more.key()), format!("and so much more for each of: {}", more.words())));
         }
     }
@@ -149,7 +151,7 @@ pub fn parts(count: &Count, scope: &Scope<'_>) -> Vec<Part> {
             parts.push(Part::words("and"));
         }
         let editor = Editor::Number { value: unit.plain(*each), sign: unit.sign() };
-        let key = plus_key(*measure);
+        let key = format!("plus:{}", measure.key());
         // A given one counts once, by its gift.
         let own = if measure.is_of_subs() && count.adds_gifts_and_subs() { " that were not given" } else { "" };
         let shown = format!("{} for each of the {}{own}", unit.show(*each), measure.words());
@@ -181,15 +183,6 @@ pub fn period(period: Period) -> Vec<Part> {
         _ => {}
     }
     parts
-}
-
-fn plus_key(measure: Measure) -> &'static str {
-    match measure {
-        Measure::CountOfSubs => "plus:count_of_subs",
-        Measure::CountOfFollows => "plus:count_of_follows",
-        Measure::CountOfGifts => "plus:count_of_gifts",
-        _ => "plus:points_of_cheers",
-    }
 }
 
 /// Changes one part. False if the count has no such part.

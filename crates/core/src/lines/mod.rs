@@ -220,7 +220,7 @@ impl LineFormat {
                         let least = if text.trim().is_empty() {
                             0
                         } else {
-                            input("The least", text).in_unit(least_unit(kind, scope), 0)?
+                            input("The minimum", text).in_unit(least_unit(kind, scope), 0)?
                         };
                         self.kinds.entry(kind).or_insert_with(KindFormat::away).least = least;
                     }
@@ -249,7 +249,7 @@ impl LineFormat {
     }
 }
 
-const KINDS: &str = "What it tells of";
+const KINDS: &str = "The kinds shown";
 
 impl KindFormat {
     fn away() -> Self {

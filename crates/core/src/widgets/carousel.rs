@@ -16,7 +16,7 @@ use serde::{Deserialize, Serialize};
 
 /// Most labels in one carousel.
 const MOST: usize = 8;
-const SECONDS: &str = "How long it is shown";
+const SECONDS: &str = "The duration";
 const MORE: &str = "What comes after";
 const TITLE: &str = "The title";
 

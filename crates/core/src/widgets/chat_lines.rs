@@ -17,9 +17,9 @@ use chrono::TimeDelta;
 use serde::{Deserialize, Serialize};
 
 const TITLE: &str = "The title";
-const MOST: &str = "How many lines";
-const LIFE: &str = "How long a line lives";
-const COMMANDS: &str = "Whether commands are shown";
+const MOST: &str = "The number of lines";
+const LIFE: &str = "The lifetime of a line";
+const COMMANDS: &str = "Showing commands";
 const PEOPLE: &str = "The hidden people";
 const WORDS: &str = "The hidden words";
 const COMMAND_WORDS: [(&str, &str); 2] = [("hide", "without commands"), ("show", "commands too")];

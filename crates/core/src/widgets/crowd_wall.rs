@@ -18,12 +18,12 @@ use serde::{Deserialize, Serialize};
 use std::collections::BTreeSet;
 
 const TITLE: &str = "The title";
-const WHO: &str = "Whose faces";
+const WHO: &str = "The people shown";
 const TIERS: &str = "The tiers";
-const MINUTES: &str = "Within how many minutes";
-const ROWS: &str = "How many rows";
-const COLUMNS: &str = "How many columns";
-const NAMES: &str = "Whether names stand under the faces";
+const MINUTES: &str = "The number of minutes";
+const ROWS: &str = "The number of rows";
+const COLUMNS: &str = "The number of columns";
+const NAMES: &str = "The names under the faces";
 const WITH: [(&str, &str); 2] = [("with", "with names"), ("without", "without names")];
 
 /// Whose faces, in what grid.

@@ -21,9 +21,9 @@ use serde::{Deserialize, Serialize};
 /// Most rows.
 const MOST: i64 = 20;
 const TITLE: &str = "The title";
-const ROWS: &str = "How many places";
-const FIGURES: &str = "Whether figures stand beside the names";
-const PLACEHOLDER: &str = "What stands there at first";
+const ROWS: &str = "The number of places";
+const FIGURES: &str = "The figures beside the names";
+const PLACEHOLDER: &str = "The placeholder";
 const WITH: [(&str, &str); 2] = [("with", "with their figures"), ("without", "without figures")];
 
 /// Who is ranked by what.

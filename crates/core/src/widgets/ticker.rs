@@ -19,10 +19,10 @@ use crate::widgets::view::View;
 use serde::{Deserialize, Serialize};
 
 const TITLE: &str = "The title";
-const LINES: &str = "How many happenings";
-const FOLD: &str = "How long entries of one supporter fold";
+const LINES: &str = "The number of events";
+const FOLD: &str = "The folding time";
 const TEXTS: &str = "The notices";
-const BETWEEN: &str = "What stands between them";
+const BETWEEN: &str = "The separator";
 /// Most happenings, most notices, and the longest of these in characters.
 const MOST: i64 = 30;
 const MOST_TEXTS: usize = 12;

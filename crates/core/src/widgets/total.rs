@@ -20,7 +20,7 @@ const MOST: usize = 6;
 const TITLE: &str = "The title";
 const LABEL: &str = "The label";
 const START: &str = "The starting amount";
-const MORE: &str = "What stands beside it";
+const MORE: &str = "The figure beside it";
 
 /// Figures side by side.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]

@@ -11,7 +11,7 @@ const START: &str = "The start value";
 const FLOOR: &str = "The floor";
 const CEILING: &str = "The ceiling";
 const TARGET: &str = "The target";
-const RESETS: &str = "When it resets";
+const RESETS: &str = "The reset";
 
 impl Resets {
     const ALL: [Self; 3] = [Self::ByHand, Self::EachDay, Self::EachShow];

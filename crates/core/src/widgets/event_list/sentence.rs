@@ -9,13 +9,13 @@ use crate::widgets::no_such_part;
 use chrono::TimeDelta;
 
 const TITLE: &str = "The title";
-const LINES: &str = "How many lines";
-const ORDER: &str = "Where the newest stands";
-const FOLD: &str = "How long entries of one supporter fold";
-const LIFE: &str = "How long a line lives";
+const LINES: &str = "The number of lines";
+const ORDER: &str = "The order";
+const FOLD: &str = "The folding time";
+const LIFE: &str = "The lifetime of a line";
 const QUIET: &str = "The quiet time";
-const FADE: &str = "From which line on they grow paler";
-const PLACEHOLDER: &str = "What stands there at first";
+const FADE: &str = "The line where fading starts";
+const PLACEHOLDER: &str = "The placeholder";
 
 /// Longest time that lines fold, live or stay: a day.
 const DAY: i64 = 86_400;

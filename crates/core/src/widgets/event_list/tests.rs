@@ -65,11 +65,11 @@ fn after_a_quiet_time_all_hide() {
 fn wrong_values_are_refused_in_words() {
     let world = World::new();
     for (key, text, why) in [
-        ("most", "0", "How many lines must lie between 1 and 50"),
-        ("most", "51", "How many lines must lie between 1 and 50"),
-        ("life", "long", "How long a line lives must be a length of time"),
-        ("life", "25:00:00", "How long a line lives must be a day at most"),
-        ("order", "middle", "Where the newest stands is none of the choices"),
+        ("most", "0", "The number of lines must lie between 1 and 50"),
+        ("most", "51", "The number of lines must lie between 1 and 50"),
+        ("life", "long", "The lifetime of a line must be a length of time"),
+        ("life", "25:00:00", "The lifetime of a line must be a day at most"),
+        ("order", "middle", "The order is none of the choices"),
         ("line:tip:template", "{{", "The text is wrong in line 1"),
         ("target", "1", "This widget has no part called “target”"),
     ] {

@@ -19,9 +19,9 @@ const THEN: &str = "What happens when it is reached";
 const STEP: &str = "The step";
 const FACTOR: &str = "The factor";
 const RUNGS: &str = "The rungs";
-const BESIDE: &str = "What stands beside the value";
+const BESIDE: &str = "The text beside the value";
 const MORE: &str = "What else the widget shows";
-const ARRANGE: &str = "How they are arranged";
+const ARRANGE: &str = "The arrangement";
 /// Most rungs of a ladder.
 const MOST_RUNGS: usize = 12;
 

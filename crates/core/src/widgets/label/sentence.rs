@@ -8,10 +8,10 @@ use crate::sentence::{EditError, Editor, Part, input};
 use crate::widgets::no_such_part;
 
 const TITLE: &str = "The title";
-const WHICH: &str = "Which one it tells of";
+const WHICH: &str = "The entry shown";
 const NTH: &str = "The place";
 const TEXT: &str = "The text";
-const PLACEHOLDER: &str = "What stands there at first";
+const PLACEHOLDER: &str = "The placeholder";
 /// Furthest place that can be asked for.
 const MOST: i64 = 50;
 
