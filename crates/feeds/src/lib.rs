@@ -11,6 +11,7 @@ mod data;
 pub mod irc;
 pub mod outside;
 pub mod poll;
+pub mod probe;
 mod problem;
 pub mod rates;
 pub mod run;

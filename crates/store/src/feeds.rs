@@ -295,6 +295,9 @@ impl Store {
                         }
                         _ => return Err(StoreError::NotFound),
                     },
+                    FeedChange::Edit { name, wiring } => this
+                        .set((feeds::name.eq(name), feeds::kind.eq(wiring.kind()), feeds::wiring.eq(json(&wiring)?)))
+                        .execute(conn)?,
                     FeedChange::Wire(wiring) => {
                         this.set((feeds::kind.eq(wiring.kind()), feeds::wiring.eq(json(&wiring)?))).execute(conn)?
                     }
@@ -324,6 +327,13 @@ pub enum FeedChange {
     },
     /// Of a webhook: whether a gift stands for its subscriptions too.
     ExpandGifts,
+    /// It is called and wired otherwise.
+    Edit {
+        /// How its owner calls it.
+        name: String,
+        /// How it is wired.
+        wiring: Wiring,
+    },
     /// It is wired otherwise.
     Wire(Wiring),
 }

@@ -2,8 +2,10 @@
 
 use super::Line;
 use crate::irc::{MOST_BYTES, Message};
+use crate::outside::Outside;
 use base64::Engine as _;
 use base64::prelude::BASE64_STANDARD;
+use std::pin::pin;
 use std::sync::Arc;
 use std::time::Duration;
 use tally_core::book::chat::{ChatLine, Role};
@@ -12,6 +14,7 @@ use tally_engine::Report;
 use tally_store::feeds::Chat;
 use tokio::io::{AsyncBufRead, AsyncBufReadExt, AsyncRead, AsyncWrite, AsyncWriteExt, BufReader};
 use tokio::net::TcpStream;
+use tokio::sync::mpsc;
 use tokio::time::{Instant, timeout, timeout_at};
 use tokio_rustls::TlsConnector;
 use tokio_rustls::rustls::pki_types::pem::PemObject;
@@ -27,10 +30,73 @@ const TOGETHER: Duration = Duration::from_millis(40);
 /// And at most so many.
 const MOST_TOGETHER: usize = 500;
 
+/// What is heard while reading along.
+enum Heard {
+    /// The room has let us in.
+    Joined,
+    /// Somebody has said something.
+    Said(Vec<ChatLine>),
+}
+
 /// Reads along until that fails; gives the reason.
 pub(super) async fn run(line: &Line, chat: &Chat) -> String {
-    match connect(line, chat).await {
-        Ok(stream) => match session(line, chat, stream).await {
+    let (hand, mut heard) = mpsc::channel(4);
+    let mut reading = pin!(read_along(chat, line.outside, || line.engine.now(), hand));
+    loop {
+        let one = tokio::select! {
+            biased;
+            Some(one) = heard.recv() => one,
+            why = &mut reading => return why,
+        };
+        match one {
+            Heard::Joined => line.report(Report::Connected).await,
+            Heard::Said(lines) => {
+                if let Err(error) = line.channel.chat(line.feed, lines).await {
+                    return error.to_string();
+                }
+            }
+        }
+    }
+}
+
+/// Joins a room as it is being wired, listens for a moment, and leaves again.
+///
+/// # Errors
+/// What would go wrong, in words.
+pub async fn listen(
+    chat: &Chat,
+    outside: Outside,
+    now: impl Fn() -> tally_core::time::Instant,
+    most: Duration,
+) -> Result<Vec<ChatLine>, String> {
+    let (hand, mut heard) = mpsc::channel(4);
+    let mut reading = pin!(read_along(chat, outside, now, hand));
+    let (mut joined, mut lines) = (None, Vec::new());
+    loop {
+        let until = joined.unwrap_or_else(Instant::now) + if joined.is_some() { most } else { PATIENCE };
+        let one = tokio::select! {
+            biased;
+            one = timeout_at(until, heard.recv()) => one,
+            why = &mut reading => return if joined.is_some() { Ok(lines) } else { Err(why) },
+        };
+        match one {
+            Ok(Some(Heard::Joined)) => joined = Some(Instant::now()),
+            Ok(Some(Heard::Said(more))) => lines.extend(more),
+            Ok(None) | Err(_) if joined.is_some() => return Ok(lines),
+            Ok(None) | Err(_) => return Err("the chat server did not let us in in time".into()),
+        }
+    }
+}
+
+/// Reads along until that fails; gives the reason.
+async fn read_along(
+    chat: &Chat,
+    outside: Outside,
+    now: impl Fn() -> tally_core::time::Instant,
+    hand: mpsc::Sender<Heard>,
+) -> String {
+    match connect(outside, chat).await {
+        Ok(stream) => match session(chat, stream, now, hand).await {
             Ok(()) => "the chat server closed the line".into(),
             Err(why) => why,
         },
@@ -42,8 +108,8 @@ pub(super) async fn run(line: &Line, chat: &Chat) -> String {
 trait Stream: AsyncRead + AsyncWrite + Send + Unpin {}
 impl<T: AsyncRead + AsyncWrite + Send + Unpin> Stream for T {}
 
-async fn connect(line: &Line, chat: &Chat) -> Result<Box<dyn Stream>, String> {
-    let addresses = line.outside.resolve(&chat.host, chat.port).await.map_err(|error| error.to_string())?;
+async fn connect(outside: Outside, chat: &Chat) -> Result<Box<dyn Stream>, String> {
+    let addresses = outside.resolve(&chat.host, chat.port).await.map_err(|error| error.to_string())?;
     let dial = async {
         let mut last = "nobody listens there".to_owned();
         for address in addresses {
@@ -114,7 +180,13 @@ enum Stage {
     Joined,
 }
 
-async fn session(line: &Line, chat: &Chat, stream: Box<dyn Stream>) -> Result<(), String> {
+async fn session(
+    chat: &Chat,
+    stream: Box<dyn Stream>,
+    now: impl Fn() -> tally_core::time::Instant,
+    hand: mpsc::Sender<Heard>,
+) -> Result<(), String> {
+    let gone = |_| "nobody listens any more".to_owned();
     let (read, mut write) = tokio::io::split(stream);
     let mut reader = BufReader::with_capacity(32 * 1024, read);
     let mut nick = chat.nick.clone();
@@ -135,7 +207,7 @@ async fn session(line: &Line, chat: &Chat, stream: Box<dyn Stream>) -> Result<()
                 let bytes = std::mem::take(&mut buffer);
                 let text = String::from_utf8_lossy(&bytes);
                 if let Some(message) = Message::read(&text) {
-                    if let Some(said) = said(&message, chat, line.engine.now()) {
+                    if let Some(said) = said(&message, chat, now()) {
                         waiting.push(said);
                         hand_on.get_or_insert(Instant::now() + TOGETHER);
                     } else {
@@ -143,7 +215,7 @@ async fn session(line: &Line, chat: &Chat, stream: Box<dyn Stream>) -> Result<()
                             say(&mut write, &answer).await?;
                         }
                         if message.command == "366" {
-                            line.report(Report::Connected).await;
+                            hand.send(Heard::Joined).await.map_err(gone)?;
                         }
                     }
                 }
@@ -164,7 +236,7 @@ async fn session(line: &Line, chat: &Chat, stream: Box<dyn Stream>) -> Result<()
         }
         if waiting.len() >= MOST_TOGETHER || hand_on.is_some_and(|at| at <= Instant::now()) {
             hand_on = None;
-            line.channel.chat(line.feed, std::mem::take(&mut waiting)).await.map_err(|error| error.to_string())?;
+            hand.send(Heard::Said(std::mem::take(&mut waiting))).await.map_err(gone)?;
         }
     }
 }

@@ -4,6 +4,8 @@ mod chat;
 mod poll;
 mod rates;
 
+pub use chat::listen;
+
 use crate::outside::Outside;
 use std::collections::HashMap;
 use std::time::Duration;
