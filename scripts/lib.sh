@@ -77,6 +77,23 @@ install_missing() {
   missing=()
 }
 
+# Styles and scripts in one form, and scripts with types that fit; where Node is there.
+check_scripts() {
+  local tools=$top/tools/browser/check
+  if ! command -v npm >/dev/null 2>&1; then
+    say "Node is not here, so the form of styles and scripts and the types of scripts are not checked."
+    return
+  fi
+  if [ ! -d "$tools/node_modules" ] && ! npm ci --prefix "$tools" --ignore-scripts --no-audit --no-fund --silent; then
+    say "What checks styles and scripts could not be installed (npm ci in $tools), so they are not checked."
+    return
+  fi
+  "$tools/node_modules/.bin/prettier" --check --log-level warn "$top"
+  "$tools/node_modules/.bin/tsc" -p "$tools/tsconfig.json"
+  # The markup is checked by the tests, on the pages that the program serves.
+  export TALLY_MARKUP_CHECKER=$tools/node_modules/.bin/html-validate
+}
+
 port_is_free() { ! (exec 3<>"/dev/tcp/127.0.0.1/$1") 2>/dev/null; }
 
 # A MariaDB of our own: data, socket, password and settings under one folder, on loopback only.

@@ -3,10 +3,15 @@
 
 // Asks for a text anew whenever a part of the page was drawn live, and waits while `busy`. Answers may
 // overtake each other; only that to the newest question is taken.
-const tallyFollow = (part, path, take, busy = () => false) => {
+const tallyFollow = (
+  /** @type {string} */ part,
+  /** @type {string} */ path,
+  /** @type {(text: string) => void} */ take,
+  busy = () => false,
+) => {
   let waiting = 0;
   let asked = 0;
-  const askIn = (milliseconds) => {
+  const askIn = (/** @type {number} */ milliseconds) => {
     clearTimeout(waiting);
     waiting = setTimeout(ask, milliseconds);
   };
@@ -27,13 +32,14 @@ const tallyFollow = (part, path, take, busy = () => false) => {
 (() => {
   'use strict';
   const body = document.body;
-  const csrf = body.dataset.csrf;
-  const typing = () => document.activeElement?.matches('input, select, textarea') || document.querySelector('dialog[open]');
+  const csrf = body.dataset.csrf ?? '';
+  const typing = () =>
+    document.activeElement?.matches('input, select, textarea') || document.querySelector('dialog[open]');
 
   // ---- a word to whoever works here ----
   const word = document.getElementById('word');
   let wordTimer = 0;
-  function say(text, bad) {
+  function say(/** @type {string} */ text, /** @type {boolean} */ bad = false) {
     word.textContent = text;
     word.classList.toggle('is-bad', Boolean(bad));
     word.hidden = false;
@@ -43,8 +49,10 @@ const tallyFollow = (part, path, take, busy = () => false) => {
 
   // ---- levers ----
   // A press has an id of its own, so sending it again after a failure can never count it twice.
-  const pressId = () => [...crypto.getRandomValues(new Uint8Array(12))].map((b) => b.toString(16).padStart(2, '0')).join('');
-  async function press(lever) {
+  const pressId = () =>
+    [...crypto.getRandomValues(new Uint8Array(12))].map((b) => b.toString(16).padStart(2, '0')).join('');
+  async function press(/** @type {HTMLElement} */ lever) {
+    /** @type {{ action?: string, id: string, value?: number }} */
     const order = { action: lever.dataset.press, id: pressId() };
     if (lever.dataset.value) order.value = Number(lever.dataset.value);
     lever.classList.add('is-pressed');
@@ -58,7 +66,9 @@ const tallyFollow = (part, path, take, busy = () => false) => {
         });
         if (answer.ok) return;
         if (answer.status !== 503) {
-          const problem = await answer.json().catch(() => ({ detail: 'That did not work. Reload the page and try again.' }));
+          const problem = await answer
+            .json()
+            .catch(() => ({ detail: 'That did not work. Reload the page and try again.' }));
           return say(problem.detail, true);
         }
       } catch {
@@ -104,7 +114,7 @@ const tallyFollow = (part, path, take, busy = () => false) => {
   });
 
   // ---- dialogs ----
-  function show(id) {
+  function show(/** @type {string} */ id) {
     const dialog = document.getElementById(id);
     if (!dialog.open) dialog.showModal();
     if (id === 'finder') {
@@ -114,7 +124,7 @@ const tallyFollow = (part, path, take, busy = () => false) => {
       input.focus();
     }
   }
-  function sift(text) {
+  function sift(/** @type {string} */ text) {
     for (const line of document.querySelectorAll('#finder-list li')) {
       line.hidden = !line.textContent.toLowerCase().includes(text.toLowerCase());
     }
@@ -123,6 +133,17 @@ const tallyFollow = (part, path, take, busy = () => false) => {
     const opener = event.target.closest('[data-open]');
     if (opener) show(opener.dataset.open);
     if (event.target.closest('[data-close]')) event.target.closest('dialog').close();
+    // A number of an answer that was fetched becomes a level of the feed that is being wired.
+    const pick = event.target.closest('[data-pick]');
+    if (pick) {
+      const levels = pick.closest('form').elements.levels;
+      const line = `${pick.dataset.name || 'level'} ${pick.dataset.pick}`;
+      if (!levels.value.split('\n').includes(line)) levels.value = `${levels.value.trim()}\n${line}`.trim();
+      pick.setAttribute('aria-pressed', 'true');
+    }
+    // A whole row is pressed to open it.
+    const row = event.target.closest('[data-opens]');
+    if (row && !event.target.closest('a, button, input, select, summary')) row.querySelector('[hx-get]')?.click();
     const mover = event.target.closest('[data-move]');
     if (mover) {
       const row = mover.closest('li');
@@ -131,13 +152,19 @@ const tallyFollow = (part, path, take, busy = () => false) => {
       mover.focus();
     }
   });
-  document.getElementById('finder-input')?.addEventListener('input', (event) => sift(event.target.value));
-  document.getElementById('finder-input')?.addEventListener('keydown', (event) => {
+  document
+    .getElementById('finder-input')
+    ?.addEventListener('input', (/** @type {any} */ event) => sift(event.target.value));
+  document.getElementById('finder-input')?.addEventListener('keydown', (/** @type {any} */ event) => {
     if (event.key === 'Enter') document.querySelector('#finder-list li:not([hidden]) a')?.click();
   });
 
-  document.addEventListener('htmx:responseError', () => say('That was not recorded. Nothing is changed; try again in a moment.', true));
-  document.addEventListener('htmx:sendError', () => say('The server does not answer. Nothing is changed; try again in a moment.', true));
+  document.addEventListener('htmx:responseError', () =>
+    say('That was not recorded. Nothing is changed; try again in a moment.', true),
+  );
+  document.addEventListener('htmx:sendError', () =>
+    say('The server does not answer. Nothing is changed; try again in a moment.', true),
+  );
 
   // ---- the ledger follows what comes in ----
   const head = document.querySelector('[data-head]');
@@ -145,8 +172,11 @@ const tallyFollow = (part, path, take, busy = () => false) => {
     // Nothing moves under a hand that is at work here.
     let movedAt = -Infinity;
     head.addEventListener('pointermove', () => (movedAt = performance.now()));
-    const busy = () => Boolean(head.querySelector('.is-open')) || head.contains(document.activeElement) || performance.now() - movedAt < 1000;
-    const take = (text) => {
+    const busy = () =>
+      Boolean(head.querySelector('.is-open')) ||
+      head.contains(document.activeElement) ||
+      performance.now() - movedAt < 1000;
+    const take = (/** @type {string} */ text) => {
       const fresh = document.createElement('ol');
       fresh.innerHTML = text;
       if (fresh.textContent === head.textContent) return;
@@ -162,8 +192,9 @@ const tallyFollow = (part, path, take, busy = () => false) => {
   });
 
   // ---- a form shows only the fields that what was chosen needs ----
-  function choose(select) {
-    for (const one of select.form.querySelectorAll('[data-for]')) one.hidden = !one.dataset.for.split(' ').includes(select.value);
+  function choose(/** @type {HTMLSelectElement} */ select) {
+    for (const one of select.form?.querySelectorAll('[data-for]') ?? [])
+      one.hidden = !one.dataset.for.split(' ').includes(select.value);
   }
   for (const select of document.querySelectorAll('[data-chooses]')) {
     choose(select);

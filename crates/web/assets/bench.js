@@ -3,7 +3,7 @@
   'use strict';
 
   // ---- the sentence ----
-  function openPart(part) {
+  function openPart(/** @type {HTMLElement} */ part) {
     for (const other of document.querySelectorAll('.part.is-open')) if (other !== part) closePart(other);
     part.classList.add('is-open');
     part.querySelector('.part-shown').setAttribute('aria-expanded', 'true');
@@ -12,7 +12,7 @@
     if (field.select && field.tagName === 'INPUT') field.select();
     if (field.matches('.template textarea')) field.dispatchEvent(new Event('input', { bubbles: true }));
   }
-  function closePart(part) {
+  function closePart(/** @type {HTMLElement} */ part) {
     part.classList.remove('is-open', 'is-refused');
     part.querySelector('.part-shown').setAttribute('aria-expanded', 'false');
     part.querySelector('form').reset();
@@ -20,7 +20,8 @@
   document.addEventListener('click', (event) => {
     const shown = event.target.closest('.part-shown');
     if (shown) openPart(shown.closest('.part'));
-    else if (!event.target.closest('.part')) document.querySelectorAll('.part.is-open:not(.is-refused)').forEach(closePart);
+    else if (!event.target.closest('.part'))
+      document.querySelectorAll('.part.is-open:not(.is-refused)').forEach(closePart);
   });
   document.addEventListener('keydown', (event) => {
     const part = event.target.closest?.('.part.is-open');
@@ -29,11 +30,17 @@
       part.querySelector('.part-shown').focus();
     }
     // In a text of several lines Enter with Ctrl is done; in one of values, Enter alone.
-    if (event.key === 'Enter' && event.target.matches('.field-lines') && (event.ctrlKey || event.metaKey || event.target.closest('.template, .kind-words'))) {
+    if (
+      event.key === 'Enter' &&
+      event.target.matches('.field-lines') &&
+      (event.ctrlKey || event.metaKey || event.target.closest('.template, .kind-words'))
+    ) {
       event.preventDefault();
       event.target.form.requestSubmit();
     }
-    const busy = document.activeElement?.matches('input:not([type=radio], [type=range], [type=color]), select, textarea') || document.querySelector('dialog[open]');
+    const busy =
+      document.activeElement?.matches('input:not([type=radio], [type=range], [type=color]), select, textarea') ||
+      document.querySelector('dialog[open]');
     if (busy || event.ctrlKey || event.metaKey || event.altKey || event.repeat) return;
     if (sending && ['p', 'u'].includes(event.key)) pressed = event.key;
     else document.querySelector(`[data-bench-key="${CSS.escape(event.key)}"]`)?.click();
@@ -42,7 +49,9 @@
     if (event.target.matches('[data-at-once]')) event.target.form.requestSubmit();
     if (event.target.matches('[data-one-of]')) {
       const form = event.target.form;
-      form.elements.text.value = [...form.querySelectorAll('[data-one-of]:checked')].map((one) => one.dataset.oneOf).join(',');
+      form.elements.text.value = [...form.querySelectorAll('[data-one-of]:checked')]
+        .map((one) => one.dataset.oneOf)
+        .join(',');
     }
   });
   document.addEventListener('click', (event) => {
@@ -55,6 +64,7 @@
   });
 
   // ---- after a change, whoever works here is where they were ----
+  /** @type {{ part?: string, control?: string } | null} */
   let edited = null;
   document.addEventListener('htmx:beforeRequest', (event) => {
     const at = event.target.closest?.('[data-part], [data-control], [data-bench-key]');
@@ -66,6 +76,7 @@
   // here: an answer could overtake another, and a form may be gone by the time of its answer. So what is
   // written meanwhile waits here. A press on the bar waits too, for it means what was just written; where
   // that is refused, nothing goes on air that was not looked at.
+  /** @type {any[]} */
   const waiting = [];
   let sending = false;
   let pressed = '';
@@ -85,13 +96,17 @@
       if (next) htmx.ajax('POST', next.path, { values: next.formData, target: '#sentence', swap: 'outerHTML' });
     });
   });
-  document.addEventListener('click', (event) => {
-    const press = event.target.closest('#bar [data-bench-key]');
-    if (!press || !sending) return;
-    event.preventDefault();
-    event.stopImmediatePropagation();
-    pressed = press.dataset.benchKey;
-  }, true);
+  document.addEventListener(
+    'click',
+    (event) => {
+      const press = event.target.closest('#bar [data-bench-key]');
+      if (!press || !sending) return;
+      event.preventDefault();
+      event.stopImmediatePropagation();
+      pressed = press.dataset.benchKey;
+    },
+    true,
+  );
   document.addEventListener('htmx:afterSettle', () => {
     if (sending || !pressed) return;
     const press = document.querySelector(`#bar [data-bench-key="${pressed}"]`);
@@ -101,9 +116,11 @@
 
   // In a wide window the first drawer stands open, where there is room for it.
   const roomy = matchMedia('(min-width: 901px)').matches;
-  let drawer = new URLSearchParams(location.search).get('drawer') ?? (roomy ? document.querySelector('.drawer-front')?.dataset.drawer ?? '' : '');
+  let drawer =
+    new URLSearchParams(location.search).get('drawer') ??
+    (roomy ? (document.querySelector('.drawer-front')?.dataset.drawer ?? '') : '');
   let kind = '';
-  function open(key, on) {
+  function open(/** @type {string} */ key, /** @type {boolean} */ on) {
     drawer = on ? key : '';
     for (const front of document.querySelectorAll('.drawer-front')) {
       const is = front.dataset.drawer === drawer;
@@ -121,16 +138,25 @@
   if (drawer) open(drawer, true);
   document.addEventListener('click', (event) => {
     if (!event.target.closest('[data-try-celebration]')) return;
-    const place = [...document.querySelectorAll('.stage-frame > .air-box')].find((one) => one.offsetWidth && one.querySelector('.air'));
+    const place = [...document.querySelectorAll('.stage-frame > .air-box')].find(
+      (one) => one.offsetWidth && one.querySelector('.air'),
+    );
     const air = place?.querySelector('.air');
-    if (air) tallyCelebrate(place, air.dataset, getComputedStyle(air), matchMedia('(prefers-reduced-motion: reduce)').matches);
+    if (air)
+      tallyCelebrate(place, air.dataset, getComputedStyle(air), matchMedia('(prefers-reduced-motion: reduce)').matches);
   });
-  document.addEventListener('toggle', (event) => {
-    if (event.target.matches?.('.kind-more')) kind = event.target.open ? event.target.dataset.kind : kind === event.target.dataset.kind ? '' : kind;
-  }, true);
+  document.addEventListener(
+    'toggle',
+    (event) => {
+      if (event.target.matches?.('.kind-more'))
+        kind = event.target.open ? event.target.dataset.kind : kind === event.target.dataset.kind ? '' : kind;
+    },
+    true,
+  );
   document.addEventListener('htmx:oobAfterSwap', (event) => {
     const target = event.detail.target ?? event.target;
-    if (target.id === 'drawers' || document.getElementById('drawers')?.querySelector('.drawer-front')) open(drawer, Boolean(drawer));
+    if (target.id === 'drawers' || document.getElementById('drawers')?.querySelector('.drawer-front'))
+      open(drawer, Boolean(drawer));
     const more = document.querySelector(`.kind-more[data-kind="${kind}"]`);
     if (more && !more.open) more.open = true;
     document.getElementById('sample')?.dispatchEvent(new CustomEvent('tally:dress', { bubbles: true }));
@@ -152,17 +178,18 @@
   document.addEventListener('input', (event) => {
     const token = event.target.dataset?.token;
     if (!token) return;
-    const out = event.target.parentElement.querySelector('output');
-    if (out) out.value = event.target.value;
+    const out = event.target.parentElement.querySelector('.slide-value');
+    if (out) out.textContent = event.target.value;
     if (token.startsWith('kind:')) return;
-    for (const air of document.querySelectorAll('.stage-frame .air')) air.style.setProperty(`--${token.replaceAll('_', '-')}`, event.target.value);
+    for (const air of document.querySelectorAll('.stage-frame .air'))
+      air.style.setProperty(`--${token.replaceAll('_', '-')}`, event.target.value);
   });
 
   // ---- the stage ----
   const stage = document.getElementById('stage');
   const frame = stage?.querySelector('.stage-frame');
   const own = document.getElementById('own-picture');
-  stage?.addEventListener('change', (event) => {
+  stage?.addEventListener('change', (/** @type {any} */ event) => {
     if (event.target.name === 'figures') {
       for (const one of ['sample', 'rehearsal']) stage.classList.toggle(`shows-${one}`, event.target.value === one);
     }
@@ -172,7 +199,7 @@
     }
   });
   // A picture of one's own stays in this browser.
-  stage?.addEventListener('click', (event) => {
+  stage?.addEventListener('click', (/** @type {any} */ event) => {
     if (event.target.closest('label')?.querySelector('[value=own]')) own.click();
   });
   own?.addEventListener('change', () => {
@@ -201,8 +228,10 @@
       size.value = `${frame.offsetWidth} × ${frame.offsetHeight}`;
       dispatchEvent(new Event('resize'));
     }).observe(frame);
-    frame.addEventListener('keydown', (event) => {
-      const step = { ArrowLeft: [-20, 0], ArrowRight: [20, 0], ArrowUp: [0, -20], ArrowDown: [0, 20] }[event.key];
+    frame.addEventListener('keydown', (/** @type {any} */ event) => {
+      /** @type {Record<string, number[]>} */
+      const steps = { ArrowLeft: [-20, 0], ArrowRight: [20, 0], ArrowUp: [0, -20], ArrowDown: [0, 20] };
+      const step = steps[event.key];
       if (!step) return;
       event.preventDefault();
       frame.style.width = `${frame.offsetWidth + step[0]}px`;
@@ -218,7 +247,7 @@
   const aside = document.querySelector('[data-refresh]');
   if (aside) {
     const real = document.querySelector('.stage-real').dataset.live;
-    tallyFollow(real, aside.dataset.refresh, (text) => {
+    tallyFollow(real, aside.dataset.refresh, (/** @type {string} */ text) => {
       const open = aside.querySelector('details')?.open;
       const slip = new DOMParser().parseFromString(text, 'text/html').getElementById('slip');
       slip.removeAttribute('hx-swap-oob');
@@ -228,13 +257,14 @@
   }
 
   // ---- the shelf ----
-  document.getElementById('shelf-find')?.addEventListener('input', (event) => {
+  document.getElementById('shelf-find')?.addEventListener('input', (/** @type {any} */ event) => {
     const wanted = event.target.value.trim().toLowerCase();
     const rows = [...document.querySelectorAll('.shelf-row')];
     for (const row of rows) row.hidden = !row.querySelector('.shelf-words').textContent.toLowerCase().includes(wanted);
     document.querySelector('.shelf-none').hidden = !wanted || rows.some((row) => !row.hidden);
   });
   document.addEventListener('htmx:afterSettle', (event) => {
-    if (event.target.matches?.('.starts')) event.target.dispatchEvent(new CustomEvent('tally:dress', { bubbles: true }));
+    if (event.target.matches?.('.starts'))
+      event.target.dispatchEvent(new CustomEvent('tally:dress', { bubbles: true }));
   });
 })();

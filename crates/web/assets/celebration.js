@@ -4,14 +4,22 @@
 const tallyCelebrate = (() => {
   'use strict';
   const LASTS = 4200;
-  const random = (from, to) => from + Math.random() * (to - from);
+  const random = (/** @type {number} */ from, /** @type {number} */ to) => from + Math.random() * (to - from);
 
+  /** @type {Record<string, (width: number, height: number, colours: string[]) => (pen: CanvasRenderingContext2D, part: number) => void>} */
   const celebrations = {
     // Pennants fall and sway.
-    bunting(width, height, colours) {
+    bunting(/** @type {number} */ width, /** @type {number} */ height, /** @type {string[]} */ colours) {
       const many = Math.min(90, Math.round(width / 9) + 20);
-      const cloths = Array.from({ length: many }, () => ({ x: random(0, width), late: random(0, 0.45), size: random(0.035, 0.07) * Math.min(width, height * 2), sway: random(1, 3), turn: random(0, 6.3), colour: colours[Math.floor(random(0, colours.length))] }));
-      return (pen, part) => {
+      const cloths = Array.from({ length: many }, () => ({
+        x: random(0, width),
+        late: random(0, 0.45),
+        size: random(0.035, 0.07) * Math.min(width, height * 2),
+        sway: random(1, 3),
+        turn: random(0, 6.3),
+        colour: colours[Math.floor(random(0, colours.length))],
+      }));
+      return (/** @type {CanvasRenderingContext2D} */ pen, /** @type {number} */ part) => {
         for (const one of cloths) {
           const own = (part - one.late) / 0.55;
           if (own < 0 || own > 1) continue;
@@ -30,12 +38,19 @@ const tallyCelebrate = (() => {
       };
     },
     // Lamps along the edge light up one after the other, twice round.
-    lamps(width, height, colours) {
+    lamps(/** @type {number} */ width, /** @type {number} */ height, /** @type {string[]} */ colours) {
       const size = Math.max(Math.min(width, height) * 0.035, 4);
       const around = 2 * (width + height);
       const many = Math.max(Math.floor(around / (size * 4)), 12);
-      const spot = (way) => (way < width ? [way, size] : way < width + height ? [width - size, way - width] : way < 2 * width + height ? [2 * width + height - way, height - size] : [size, around - way]);
-      return (pen, part) => {
+      const spot = (/** @type {number} */ way) =>
+        way < width
+          ? [way, size]
+          : way < width + height
+            ? [width - size, way - width]
+            : way < 2 * width + height
+              ? [2 * width + height - way, height - size]
+              : [size, around - way];
+      return (/** @type {CanvasRenderingContext2D} */ pen, /** @type {number} */ part) => {
         for (let index = 0; index < many; index++) {
           const phase = (part * 2.2 - index / many) % 1;
           const light = Math.max(0, 1 - Math.abs(phase - 0.5) * 2.4) * Math.min(1, (1 - part) * 5);
@@ -51,10 +66,15 @@ const tallyCelebrate = (() => {
       };
     },
     // A whistle of steam: clouds rise from the foot and thin out.
-    steam(width, height) {
+    steam(/** @type {number} */ width, /** @type {number} */ height) {
       const many = 46;
-      const clouds = Array.from({ length: many }, (_, index) => ({ late: (index / many) * 0.55, x: width * random(0.04, 0.96), drift: random(-0.12, 0.12) * width, size: random(0.09, 0.2) * Math.min(width, height * 1.6) }));
-      return (pen, part) => {
+      const clouds = Array.from({ length: many }, (_, index) => ({
+        late: (index / many) * 0.55,
+        x: width * random(0.04, 0.96),
+        drift: random(-0.12, 0.12) * width,
+        size: random(0.09, 0.2) * Math.min(width, height * 1.6),
+      }));
+      return (/** @type {CanvasRenderingContext2D} */ pen, /** @type {number} */ part) => {
         pen.fillStyle = '#fffdf7';
         for (const one of clouds) {
           const own = (part - one.late) / 0.45;
@@ -70,7 +90,15 @@ const tallyCelebrate = (() => {
   };
 
   // ---- sounds, made on the spot ----
-  function tone(ear, out, frequency, from, length, loud, shape) {
+  function tone(
+    /** @type {AudioContext} */ ear,
+    /** @type {AudioNode} */ out,
+    /** @type {number} */ frequency,
+    /** @type {number} */ from,
+    /** @type {number} */ length,
+    /** @type {number} */ loud,
+    /** @type {OscillatorType} */ shape,
+  ) {
     const [voice, level] = [ear.createOscillator(), ear.createGain()];
     voice.type = shape;
     voice.frequency.value = frequency;
@@ -81,14 +109,30 @@ const tallyCelebrate = (() => {
     voice.start(from);
     voice.stop(from + length);
   }
+  /** @type {Record<string, (ear: AudioContext, out: AudioNode, at: number) => void>} */
   const sounds = {
-    bell: (ear, out, at) => [0, 0.5].forEach((late) => [[880, 1, 'sine'], [2217, 0.5, 'sine'], [3520, 0.2, 'triangle']].forEach(([f, l, s]) => tone(ear, out, f, at + late, 1.4, l * 0.5, s))),
-    whistle: (ear, out, at) => [0, 0.28].forEach((late, index) => [[1480, 'square'], [1510, 'square']].forEach(([f, s]) => tone(ear, out, f, at + late, index ? 0.7 : 0.2, 0.12, s))),
-    chime: (ear, out, at) => [523.25, 659.25, 783.99].forEach((f, index) => tone(ear, out, f, at + index * 0.32, 1.1, 0.5, 'triangle')),
+    bell: (/** @type {AudioContext} */ ear, /** @type {AudioNode} */ out, /** @type {number} */ at) =>
+      [0, 0.5].forEach((late) =>
+        /** @type {[number, number, OscillatorType][]} */ ([
+          [880, 1, 'sine'],
+          [2217, 0.5, 'sine'],
+          [3520, 0.2, 'triangle'],
+        ]).forEach(([f, l, s]) => tone(ear, out, f, at + late, 1.4, l * 0.5, s)),
+      ),
+    whistle: (/** @type {AudioContext} */ ear, /** @type {AudioNode} */ out, /** @type {number} */ at) =>
+      [0, 0.28].forEach((late, index) =>
+        /** @type {[number, OscillatorType][]} */ ([
+          [1480, 'square'],
+          [1510, 'square'],
+        ]).forEach(([f, s]) => tone(ear, out, f, at + late, index ? 0.7 : 0.2, 0.12, s)),
+      ),
+    chime: (/** @type {AudioContext} */ ear, /** @type {AudioNode} */ out, /** @type {number} */ at) =>
+      [523.25, 659.25, 783.99].forEach((f, index) => tone(ear, out, f, at + index * 0.32, 1.1, 0.5, 'triangle')),
   };
   // ---- clips of the streamer's own ----
-  const clipOf = (name) => (name?.startsWith('own-') ? `/clips/${encodeURIComponent(name.slice(4))}` : null);
-  function run(clip, volume, end) {
+  const clipOf = (/** @type {string} */ name) =>
+    name?.startsWith('own-') ? `/clips/${encodeURIComponent(name.slice(4))}` : null;
+  function run(/** @type {HTMLMediaElement} */ clip, /** @type {number} */ volume, /** @type {() => void} */ end) {
     clip.volume = Number(volume) / 100;
     clip.muted = !clip.volume;
     clip.onended = clip.onerror = end;
@@ -99,7 +143,7 @@ const tallyCelebrate = (() => {
       clip.play().catch(end);
     });
   }
-  function film(around, url, volume) {
+  function film(/** @type {HTMLElement} */ around, /** @type {string} */ url, /** @type {number} */ volume) {
     const video = document.createElement('video');
     video.className = 'celebration';
     video.playsInline = true;
@@ -108,7 +152,7 @@ const tallyCelebrate = (() => {
     run(video, volume, () => video.remove());
   }
 
-  function sound(name, volume) {
+  function sound(/** @type {string} */ name, /** @type {number} */ volume) {
     const own = clipOf(name);
     if (own) return run(new Audio(own), volume, () => {});
     const play = sounds[name];
@@ -125,12 +169,19 @@ const tallyCelebrate = (() => {
     }
   }
 
-  return (place, { celebration, sound: heard, volume }, style, calm) => {
+  return (
+    /** @type {HTMLElement} */ place,
+    /** @type {any} */ { celebration, sound: heard, volume },
+    /** @type {CSSStyleDeclaration} */ style,
+    /** @type {boolean} */ calm,
+  ) => {
     sound(heard, volume);
     const make = celebrations[celebration];
     const own = clipOf(celebration);
     if (calm || !(make || own)) return;
-    const around = place.parentElement;
+    const around = place.parentElement ?? place;
+    // Nothing falls beyond the box of its widget.
+    around.classList.add('is-celebrating');
     around.querySelector(':scope > .celebration')?.remove();
     if (own) return film(around, own, volume);
     const canvas = document.createElement('canvas');
@@ -138,11 +189,12 @@ const tallyCelebrate = (() => {
     const [width, height] = [place.clientWidth, place.clientHeight];
     [canvas.width, canvas.height] = [width, height];
     around.append(canvas);
-    const token = (name) => style.getPropertyValue(name).trim();
-    const draw = make(width, height, [token('--fill'), token('--strong'), '#a83e26', '#55702b', '#1f5c78']);
+    const token = (/** @type {string} */ name) => style.getPropertyValue(name).trim();
+    const draw = make(width, height, [token('--fill'), token('--highlight-colour'), '#a83e26', '#55702b', '#1f5c78']);
     const pen = canvas.getContext('2d');
+    if (!pen) return;
     const began = performance.now();
-    const step = (now) => {
+    const step = (/** @type {number} */ now) => {
       const part = (now - began) / LASTS;
       if (part >= 1 || !canvas.isConnected) return canvas.remove();
       pen.clearRect(0, 0, width, height);

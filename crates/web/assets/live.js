@@ -13,9 +13,10 @@
   // ---- the server's clock ----
   // Offset from performance.now(), which no change of the PC's clock can touch, to the server's
   // time. The answer with the shortest way there and back is the best one; old ones give way.
+  /** @type {{ trip: number, at: number, offset: number }[]} */
   let samples = [];
   let offset = Date.now() - performance.now();
-  function learn(asked, serverNow) {
+  function learn(/** @type {number} */ asked, /** @type {number} */ serverNow) {
     const now = performance.now();
     const sample = { trip: now - asked, at: now, offset: serverNow + (now - asked) / 2 - now };
     samples = samples.filter((one) => now - one.at < 300000 && Math.abs(one.offset - sample.offset) < 500);
@@ -25,7 +26,7 @@
   const serverNow = () => performance.now() + offset;
 
   // ---- putting parts into their places ----
-  const places = (id) => document.querySelectorAll(`[data-live="${id}"]`);
+  const places = (/** @type {string} */ id) => document.querySelectorAll(`[data-live="${id}"]`);
 
   // Drawings that came since the last frame: of each only the newest counts. A frame takes as many as
   // fit into its time, those that have waited longest first, and the places of a page share so many
@@ -38,7 +39,7 @@
   let frame = 0;
   let frameless = 0;
   let putAt = -RESTED;
-  function put(id, html) {
+  function put(/** @type {string} */ id, /** @type {string} */ html) {
     const first = !waiting.size;
     waiting.set(id, html);
     if (document.hidden || performance.now() - putAt > RESTED) putAll();
@@ -65,20 +66,20 @@
     if (waiting.size) putSoon();
   }
 
-  function putInto(place, html) {
+  function putInto(/** @type {any} */ place, /** @type {string} */ html) {
     if (place.shown === html) return;
     place.shown = html;
     const before = tallyMotion.before(place);
-    const held = document.activeElement;
+    const held = /** @type {HTMLElement | null} */ (document.activeElement);
     try {
       Idiomorph.morph(place, html, {
         morphStyle: 'innerHTML',
         // What is being typed stays; a button that has just been pressed must change its words.
         ignoreActiveValue: held?.matches('input, textarea, select') ?? false,
         callbacks: {
-          beforeAttributeUpdated: (name) => name !== 'style',
+          beforeAttributeUpdated: (/** @type {string} */ name) => name !== 'style',
           // The copies of a tape are the page's own.
-          beforeNodeRemoved: (node) => !node.classList?.contains('tape-again'),
+          beforeNodeRemoved: (/** @type {any} */ node) => !node.classList?.contains('tape-again'),
         },
       });
     } catch {
@@ -90,7 +91,8 @@
   }
 
   // Letters of the far east and emoji have a sheet of fonts of their own, which most pages never need.
-  const SELDOM = /[\p{Extended_Pictographic}\p{Regional_Indicator}\u1100-\u11ff\u2e80-\u9fff\uac00-\ud7af\uf900-\ufaff\uff00-\uffef]/u;
+  const SELDOM =
+    /[\p{Extended_Pictographic}\p{Regional_Indicator}\u1100-\u11ff\u2e80-\u9fff\uac00-\ud7af\uf900-\ufaff\uff00-\uffef]/u;
   let hasSeldom = false;
   function bringSeldomFonts() {
     hasSeldom = true;
@@ -103,7 +105,7 @@
   }
 
   // Looks and lengths come as data, since the page's policy allows no style attributes from the server.
-  function dress(place) {
+  function dress(/** @type {HTMLElement} */ place) {
     for (const one of place.querySelectorAll('[data-look]')) {
       if (one.worn === one.dataset.look) continue;
       const look = JSON.parse(one.dataset.look);
@@ -125,8 +127,8 @@
 
   // ---- clocks ----
   let timer = 0;
-  function digits(seconds) {
-    const two = (n) => String(n).padStart(2, '0');
+  function digits(/** @type {number} */ seconds) {
+    const two = (/** @type {number} */ n) => String(n).padStart(2, '0');
     const [h, m, s] = [Math.floor(seconds / 3600), Math.floor(seconds / 60) % 60, seconds % 60];
     if (h) return `${h}:${two(m)}:${two(s)}`;
     return m ? `${m}:${two(s)}` : String(s);
@@ -152,8 +154,9 @@
   }
 
   // ---- the connection ----
-  const url = new URL(body.dataset.livePath, location.href);
+  const url = new URL(body.dataset.livePath ?? '', location.href);
   url.protocol = location.protocol === 'https:' ? 'wss:' : 'ws:';
+  /** @type {WebSocket | null} */
   let socket = null;
   let tries = 0;
   let again = 0;
@@ -162,7 +165,7 @@
   function ask() {
     if (socket?.readyState === WebSocket.OPEN) socket.send(JSON.stringify({ ask: performance.now() }));
   }
-  function receive(text) {
+  function receive(/** @type {string} */ text) {
     heard = performance.now();
     tries = 0;
     const message = JSON.parse(text);
@@ -185,16 +188,17 @@
       socket.close();
     }
     heard = performance.now();
-    socket = new WebSocket(url);
-    socket.onopen = ask;
-    socket.onmessage = (event) => {
+    const line = new WebSocket(url);
+    socket = line;
+    line.onopen = ask;
+    line.onmessage = (event) => {
       try {
         receive(event.data);
       } catch (error) {
         console.warn('a message could not be read', error);
       }
     };
-    socket.onclose = () => {
+    line.onclose = () => {
       body.dataset.line = 'cut';
       retry();
     };
@@ -204,18 +208,21 @@
     const wait = Math.min(250 * 2 ** tries++, 5000) * (0.75 + Math.random() / 2);
     again = setTimeout(open, wait);
   }
-  setInterval(() => {
-    if (performance.now() - heard > SILENCE) open();
-    else ask();
-    body.dataset.line = socket.readyState === WebSocket.OPEN ? 'live' : 'cut';
-  }, ASK_EVERY);
-  addEventListener('online', open);
-
   // Behind a picture that cannot be had stands the drawn face.
   document.addEventListener('error', (event) => event.target.matches?.('.face-picture') && event.target.remove(), true);
 
   // A drawing that comes by another way than this connection, such as a room's own answer.
   document.addEventListener('tally:dress', (event) => dress(event.target));
+  document.addEventListener('htmx:afterSwap', (event) => dress(event.target));
   dress(document.body);
+
+  // A page of samples has no line.
+  if (!body.dataset.livePath) return;
   open();
+  setInterval(() => {
+    if (performance.now() - heard > SILENCE) open();
+    else ask();
+    body.dataset.line = socket?.readyState === WebSocket.OPEN ? 'live' : 'cut';
+  }, ASK_EVERY);
+  addEventListener('online', open);
 })();

@@ -7,24 +7,30 @@ const tallyMotion = (() => {
   const calm = matchMedia('(prefers-reduced-motion: reduce)');
   // Faster than this after each other, changes are shown at once.
   const BURST = 140;
+  /** @type {Record<string, number>} */
   const DURATIONS = { brisk: 420, calm: 700, slow: 1200, still: 0 };
   const SPEED = 'animation-speed-';
-  const durationOf = (air) => (calm.matches || !air ? 0 : (DURATIONS[[...air.classList].find((name) => name.startsWith(SPEED))?.slice(SPEED.length)] ?? 0));
-  const airOf = (place) => place.querySelector(':scope > .air');
+  const durationOf = (/** @type {HTMLElement | null} */ air) =>
+    calm.matches || !air
+      ? 0
+      : (DURATIONS[[...air.classList].find((name) => name.startsWith(SPEED))?.slice(SPEED.length) ?? ''] ?? 0);
+  const airOf = (/** @type {any} */ place) => place.querySelector(':scope > .air');
 
   // ---- before and after a change ----
-  function before(place) {
+  function before(/** @type {any} */ place) {
     const air = airOf(place);
     if (!air) return null;
     const keyed = new Map();
     // In a burst nothing will slide, so nothing need be measured.
     const burst = performance.now() - (place.movedAt ?? -BURST) < BURST;
-    if (!burst && durationOf(air)) for (const one of place.querySelectorAll('[data-key]')) keyed.set(one.id || one, { box: one.getBoundingClientRect(), key: one.dataset.key });
+    if (!burst && durationOf(air))
+      for (const one of place.querySelectorAll('[data-key]'))
+        keyed.set(one.id || one, { box: one.getBoundingClientRect(), key: one.dataset.key });
     const figures = [...place.querySelectorAll('[data-roll]')].map((one) => one.textContent);
     return { family: air.classList[1], keyed, figures, reachedAt: air.dataset.reachedAt };
   }
 
-  function after(place, was, now) {
+  function after(/** @type {any} */ place, /** @type {any} */ was, /** @type {number} */ now) {
     const air = airOf(place);
     if (!air || !was || was.family !== air.classList[1]) return;
     const time = durationOf(air);
@@ -41,12 +47,17 @@ const tallyMotion = (() => {
   }
 
   // Lines that stay slide to where they stand now, new ones come in.
-  function makeRoom(place, keyed, time) {
+  function makeRoom(
+    /** @type {any} */ place,
+    /** @type {Map<any, { box: DOMRect, key: string | undefined }>} */ keyed,
+    /** @type {number} */ time,
+  ) {
     for (const one of place.querySelectorAll('[data-key]')) {
       const old = keyed.get(one.id || one);
       if (!one.id) {
         // A text in its place: another key means that it is about something else now.
-        if (old && old.key !== one.dataset.key) one.animate([{ transform: 'translateY(60%)', opacity: 0 }, {}], { duration: time, easing: 'ease-out' });
+        if (old && old.key !== one.dataset.key)
+          one.animate([{ transform: 'translateY(60%)', opacity: 0 }, {}], { duration: time, easing: 'ease-out' });
         continue;
       }
       if (!old) {
@@ -56,27 +67,33 @@ const tallyMotion = (() => {
       }
       const box = one.getBoundingClientRect();
       const [x, y] = [old.box.left - box.left, old.box.top - box.top];
-      if (Math.abs(x) + Math.abs(y) > 1) one.animate([{ transform: `translate(${x}px, ${y}px)` }, { transform: 'none' }], { duration: time, easing: 'cubic-bezier(0.2, 0.8, 0.2, 1)' });
+      if (Math.abs(x) + Math.abs(y) > 1)
+        one.animate([{ transform: `translate(${x}px, ${y}px)` }, { transform: 'none' }], {
+          duration: time,
+          easing: 'cubic-bezier(0.2, 0.8, 0.2, 1)',
+        });
     }
   }
 
   // Digits that changed roll over. The text of the element is always the new one.
-  function rollAll(place, figures, air) {
+  function rollAll(/** @type {any} */ place, /** @type {string[]} */ figures, /** @type {HTMLElement} */ air) {
     if (air.classList.contains('has-gradient')) return;
     [...place.querySelectorAll('[data-roll]')].forEach((one, index) => {
       const [old, text] = [figures[index], one.textContent];
       if (old === undefined || old === text || text.length > 24) return;
       const shift = old.length - text.length;
-      one.replaceChildren(...[...text].map((letter, at) => {
-        const was = [...old][at + shift] ?? '';
-        if (was === letter || !/\d/.test(letter)) return letter;
-        const [digit, inner] = [document.createElement('span'), document.createElement('span')];
-        digit.className = 'digit';
-        digit.dataset.was = was;
-        inner.textContent = letter;
-        digit.append(inner);
-        return digit;
-      }));
+      one.replaceChildren(
+        ...[...text].map((letter, at) => {
+          const was = [...old][at + shift] ?? '';
+          if (was === letter || !/\d/.test(letter)) return letter;
+          const [digit, inner] = [document.createElement('span'), document.createElement('span')];
+          digit.className = 'digit';
+          digit.dataset.was = was;
+          inner.textContent = letter;
+          digit.append(inner);
+          return digit;
+        }),
+      );
     });
   }
 
@@ -84,7 +101,7 @@ const tallyMotion = (() => {
   // They shrink as far as their drawing allows; what is still too long ends in dots. All of it scales
   // with the box, so only another length, look or proportion is a reason to measure again: digits
   // are all equally wide.
-  function fit(place, anew = false) {
+  function fit(/** @type {any} */ place, anew = false) {
     const kinds = new Map();
     const changed = [...place.querySelectorAll('[data-fits]')].filter((one) => {
       const air = one.closest('.air');
@@ -96,7 +113,8 @@ const tallyMotion = (() => {
     const rooms = changed.map((one) => (one.scrollWidth ? one.clientWidth / one.scrollWidth : 1));
     changed.forEach((one, index) => {
       one.fitted = kinds.get(one);
-      if (rooms[index] < 1) one.style.setProperty('--fits', Math.max(rooms[index] * 0.98, Number(one.dataset.fits)).toFixed(3));
+      if (rooms[index] < 1)
+        one.style.setProperty('--fits', Math.max(rooms[index] * 0.98, Number(one.dataset.fits)).toFixed(3));
     });
   }
   document.fonts.addEventListener('loadingdone', () => fit(document, true));
@@ -105,14 +123,14 @@ const tallyMotion = (() => {
   // A tape is copied until it is longer than its window, and runs by the length of one copy. Measuring
   // and copying cost, so what changes within a second of the last time waits for the end of it.
   const REST = 900;
-  function tapes(place) {
+  function tapes(/** @type {any} */ place) {
     for (const tape of place.querySelectorAll('[data-tape]')) {
       const left = REST - (performance.now() - (tape.laidAt ?? -REST));
       if (left <= 0) lay(tape);
       else tape.later ??= setTimeout(() => tape.isConnected && lay(tape), left);
     }
   }
-  function lay(tape) {
+  function lay(/** @type {any} */ tape) {
     clearTimeout(tape.later);
     tape.later = undefined;
     tape.laidAt = performance.now();
@@ -138,7 +156,10 @@ const tallyMotion = (() => {
     tape.running?.cancel();
     const duration = (length / speed) * 1000;
     if (calm.matches || air.classList.contains('animation-speed-still') || !Number.isFinite(duration)) return;
-    tape.running = tape.animate([{ transform: 'none' }, { transform: `translateX(${-length}px)` }], { duration, iterations: Infinity });
+    tape.running = tape.animate([{ transform: 'none' }, { transform: `translateX(${-length}px)` }], {
+      duration,
+      iterations: Infinity,
+    });
     tape.running.currentTime = ((gone % length) / length) * duration;
   }
   addEventListener('resize', () => {
@@ -147,7 +168,7 @@ const tallyMotion = (() => {
   });
 
   // ---- taking turns, by the server's clock, so that all pages show the same ----
-  function turns(now) {
+  function turns(/** @type {number} */ now) {
     let wait = Infinity;
     for (const air of document.querySelectorAll('.air.in-turn')) {
       const all = [...air.querySelectorAll(':scope > [data-turn]')];

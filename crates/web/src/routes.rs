@@ -13,11 +13,16 @@ use actix_web::cookie::SameSite;
 use actix_web::cookie::time::Duration;
 use actix_web::dev::{ServiceFactory, ServiceRequest, ServiceResponse};
 use actix_web::middleware::{Compress, from_fn};
-use actix_web::web::{self, get, post};
-use actix_web::{App as Actix, ResponseError};
+use actix_web::web::{self, post};
+use actix_web::{App as Actix, ResponseError, Route, guard as guards};
 
 /// Most bytes of a form.
 const MOST_FORM: usize = 64 * 1024;
+
+/// Reading: whoever asks for the head alone gets it.
+fn get() -> Route {
+    web::route().guard(guards::Any(guards::Get()).or(guards::Head()))
+}
 
 /// The whole application.
 pub fn application(
@@ -76,6 +81,8 @@ pub fn application(
                 .route("/first-visit", post().to(first_visit::finish))
                 .route("/feeds", get().to(feeds::page))
                 .route("/feeds", post().to(feeds::wire::create))
+                .route("/feeds/probe", post().to(feeds::probe::ask))
+                .route("/feeds/{id}/edit", post().to(feeds::wire::edit))
                 .route("/feeds/{id}/rotate", post().to(feeds::rotate))
                 .route("/feeds/{id}/readdress", post().to(feeds::readdress))
                 .route("/feeds/{id}/pause", post().to(feeds::pause))

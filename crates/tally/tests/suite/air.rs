@@ -73,7 +73,7 @@ async fn a_page_weighs_little_and_brings_all_it_needs() {
         }
         bytes.insert(url, body.len());
     }
-    assert_eq!(bytes.len(), 10, "{bytes:#?}");
+    assert_eq!(bytes.len(), 13, "{bytes:#?}");
     assert!(bytes.values().sum::<usize>() < 60 * 1024, "{bytes:#?}");
 }
 

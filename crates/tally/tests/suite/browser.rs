@@ -113,16 +113,20 @@ async fn the_first_visit_ends_on_a_bench_with_a_widget_that_works() {
     browser.shows("main", "open the address of the first visit").await;
     browser.go(program.first_visit.as_deref().unwrap()).await;
     browser.shows("h1", "Welcome").await;
+    // By keys alone: each step is left with Enter.
+    browser.keys("\u{e007}").await;
     browser.fill("#title", "New kettle").await;
+    browser.keys("\u{e007}").await;
     browser.fill("#channel", "Saltmarsh Halt").await;
     browser.fill("#name", "bram").await;
     browser.fill("#password", "too short").await;
     browser.run("document.getElementById('password').removeAttribute('minlength')").await;
-    browser.click(".press-main").await;
+    browser.keys("\u{e007}").await;
     browser.shows("#refusal", "at least 10 characters").await;
     browser.fill("#password", "nine sleepers").await;
-    browser.click(".press-main").await;
+    browser.keys("\u{e007}").await;
     browser.shows("[data-part=title] .part-shown", "New kettle").await;
+    browser.shows(".next-step", "wire a feed").await;
     browser.shows("#slip .readiness", "A feed is wired, but nothing has come through it yet").await;
     browser.shows(".stage-real .goal-value", "£0").await;
 
@@ -199,7 +203,7 @@ async fn voiding_a_tip_in_the_ledger_moves_the_page_on_air_and_can_be_mended() {
     browser.go(&format!("{}/ledger", program.base)).await;
     browser.click(&format!("#line-{line} button")).await;
     browser.click(&format!("#line-{line} .ledger-mend .press-main")).await;
-    browser.shows(&format!("#line-{line} .ledger-void"), "It should not count").await;
+    browser.shows(&format!("#line-{line} .ledger-void"), "Void it, because").await;
     browser.to(&goal).await;
     browser.shows(".goal-value", "£300").await;
     assert_eq!(program.text(&program.widget("Turntable motor")).await, "£300 of £350 (85%)");
@@ -435,7 +439,7 @@ async fn a_record_is_fed_mended_and_filled_from_a_file() {
     browser.shows(".goal-value", "£230").await;
     browser.to(&room).await;
     browser.click("#files + .feeds .press").await;
-    browser.shows("#files + .feeds", "undone: counts for nothing").await;
+    browser.shows("#files + .feeds", "undone, does not count").await;
     browser.to(&goal).await;
     browser.shows(".goal-value", "£212.50").await;
 
@@ -446,5 +450,32 @@ async fn a_record_is_fed_mended_and_filled_from_a_file() {
     browser.shows(".air-lever.is-on", "On air").await;
     browser.go(&format!("{}/shows", program.base)).await;
     browser.shows(".show:first-child h2", "on air for").await;
+    browser.close().await;
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn the_desk_is_arranged_and_its_keys_follow() {
+    let database = Database::new();
+    let program = Program::start(&database.url);
+    let browser = Browser::open().await;
+    browser.sign_in(&program.base, &program.demo()).await;
+    browser.live().await;
+    browser.shows(".plate:first-child .plate-title", "Derailments").await;
+    browser.click("[data-open=arrange]").await;
+    let row = |title: &str| format!(".arrange li:has([data-move='1'][aria-label^='{title}'])");
+    // Cups of tea goes to the top, the goal goes off the desk.
+    for _ in 0..3 {
+        browser.click(&format!("{} [data-move='-1']", row("Cups of tea"))).await;
+    }
+    browser.click(&format!("{} input[type=checkbox]", row("Turntable motor"))).await;
+    browser.click("#arrange .press-main").await;
+    browser.shows(".plate:first-child .plate-title", "Cups of tea").await;
+    browser.live().await;
+    assert_eq!(browser.run("return document.body.textContent.includes('Turntable motor of')").await, json!(false));
+    let titles = "return [...document.querySelectorAll('.figure .plate-title')].map((one) => one.textContent)";
+    assert!(!browser.run(titles).await.to_string().contains("Turntable motor"));
+    // The first row of keys works what stands first, and a restart remembers it.
+    browser.keys("2").await;
+    browser.shows(".plate:first-child .plate-value", "1").await;
     browser.close().await;
 }

@@ -188,3 +188,16 @@ async fn names_from_outside_never_run_as_markup() {
         assert!(!page.contains("<img src=x") && page.contains("img src=x onerror"), "{path}");
     }
 }
+
+#[tokio::test(flavor = "multi_thread")]
+async fn whatever_can_be_read_can_be_asked_for_its_head() {
+    let (_database, program) = start();
+    let page = program.widget("Derailments")["page_url"].as_str().unwrap().replace(&program.base, "");
+    let client = Client::new();
+    for path in ["/healthz", "/sign-in", "/schemas/tally.tip.json", page.as_str()] {
+        let url = format!("{}{path}", program.base);
+        let (whole, head) = (client.get(&url).send().await.unwrap(), client.head(&url).send().await.unwrap());
+        assert_eq!((whole.status(), head.status()), (reqwest::StatusCode::OK, reqwest::StatusCode::OK), "{path}");
+        assert_eq!(head.bytes().await.unwrap().len(), 0, "{path}");
+    }
+}

@@ -118,6 +118,23 @@ async fn chat_is_read_from_a_real_irc_server_plain_and_encrypted_and_comes_back_
     })
     .await;
 
+    // While wiring one can join and listen: who speaks is heard, and what would go wrong is said.
+    let probing = wire("Tried", "127.0.0.1", &plain, "tally_q");
+    let talk = async {
+        let mut pace = tokio::time::interval(std::time::Duration::from_millis(200));
+        loop {
+            pace.tick().await;
+            somebody.write_all(b"PRIVMSG #saltmarsh :still here\r\n").await.unwrap();
+        }
+    };
+    let answer = tokio::select! {
+        answer = owner.done("/feeds/probe", &probing) => answer,
+        () = talk => unreachable!("it talks without end"),
+    };
+    assert!(answer.contains("<b>ferry</b> still here"), "{answer}");
+    let nowhere = owner.done("/feeds/probe", &wire("Tried", "127.0.0.1", "1", "tally_q")).await;
+    assert!(nowhere.contains("127.0.0.1:1 cannot be reached"), "{nowhere}");
+
     // Another certificate than the one that is trusted is no encrypted line at all.
     let mut other = wire("Deceived", "localhost", &tls, "tally_o");
     other.push(("tls", "yes"));
@@ -297,4 +314,50 @@ async fn a_scripted_show_is_recorded_whole_outage_and_all() {
         .header("content-type", "application/x-www-form-urlencoded")
         .body(form);
     assert_eq!(refused.send().await.unwrap().text().await.unwrap(), "a script lasts from 1 to 2880 minutes");
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn an_address_is_asked_while_wiring_and_a_wiring_can_be_edited() {
+    let database = Database::new();
+    let program = Program::in_its_world(&database.url);
+    let (owner, world) = (Owner::of(&program).await, program.tip_jar.clone().unwrap());
+    let probe = async |kind: &str, path: &str| {
+        owner.done("/feeds/probe", &[("kind", kind), ("url", &format!("{world}{path}"))]).await
+    };
+    // Numbers can be pressed, and all else can be read.
+    let answer = probe("poll", "/numbers.json").await;
+    assert!(answer.contains("data-pick=\"/stats/viewers\"") && answer.contains("data-name=\"viewers\""), "{answer}");
+    assert!(probe("poll", "/nothing-here").await.contains("It answered 404"));
+    assert!(probe("poll", "/rates.xml").await.contains("Its answer is not JSON"));
+    assert!(probe("rates", "/rates.xml").await.contains("the newest"));
+    let guarded = owner.done("/feeds/probe", &[("kind", "poll"), ("url", "file:///etc/passwd")]).await;
+    assert!(guarded.contains("refusal"), "{guarded}");
+
+    let poll = |name: &'static str, levels: &'static str| {
+        [("name", name), ("url", format!("{world}/numbers.json").leak()), ("every", "2"), ("levels", levels)]
+    };
+    owner.done("/feeds", &[&[("kind", "poll")][..], &poll("Numbers two", "now /stats/viewers")].concat()).await;
+    shows(&owner, "/ledger?kind=gauge", "now stands at").await;
+    let page = owner.page("/feeds").await;
+    let id = page.split("/feeds/").filter(|rest| rest.contains("value=\"Numbers two\"")).last().unwrap();
+    let edit = format!("/feeds/{}/edit", id.split('/').next().unwrap());
+    // Its kind stays, whatever is sent; what cannot work is refused, and the wiring stays as it was.
+    assert!(owner.refused(&edit, &poll("Numbers two", "now")).await.contains("JSON Pointer"));
+    owner.done(&edit, &[&[("kind", "chat")][..], &poll("Renamed", "crowd /stats/viewers")].concat()).await;
+    shows(&owner, "/ledger?kind=gauge", "crowd stands at").await;
+    let page = owner.page("/feeds").await;
+    assert!(page.contains("Renamed") && !page.contains("Numbers two"), "{page}");
+    assert_eq!(owner.post("/feeds/9999/edit", &poll("x", "y /z")).await.status(), 404);
+    // A password is kept by an empty field and never sent back.
+    let chat = [
+        ("kind", "chat"),
+        ("name", "Room"),
+        ("host", "127.0.0.1"),
+        ("port", "1"),
+        ("nick", "tally"),
+        ("room", "r"),
+        ("password", "secret words"),
+    ];
+    owner.done("/feeds", &chat).await;
+    assert!(!owner.page("/feeds").await.contains("secret words"));
 }

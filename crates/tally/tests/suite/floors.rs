@@ -107,3 +107,24 @@ fn no_file_of_the_web_crate_imports_itself_by_way_of_others() {
     let circle: Vec<&&str> = arrows.keys().filter(|one| reached(one).contains(**one)).collect();
     assert!(circle.is_empty(), "these form a circle: {circle:#?}");
 }
+
+#[test]
+fn no_line_of_a_template_is_longer_than_a_screen_is_wide() {
+    fn look(folder: &Path, long: &mut Vec<String>) {
+        for entry in std::fs::read_dir(folder).unwrap() {
+            let path = entry.unwrap().path();
+            if path.is_dir() {
+                look(&path, long);
+                continue;
+            }
+            let text = std::fs::read_to_string(&path).unwrap();
+            let lines = text.lines().enumerate().filter(|(_, line)| line.chars().count() > 120);
+            long.extend(lines.map(|(number, _)| format!("{}:{}", path.display(), number + 1)));
+        }
+    }
+    let mut long = Vec::new();
+    for krate in ["web", "standin"] {
+        look(&Path::new(env!("CARGO_MANIFEST_DIR")).join("..").join(krate).join("templates"), &mut long);
+    }
+    assert!(long.is_empty(), "break these so that the drawing can be seen in its markup: {long:#?}");
+}

@@ -9,11 +9,16 @@ const title = (one) => {
   return `<${one.tagName.toLowerCase()} class="${one.className.baseVal ?? one.className}"> ${text || one.name || one.id}`;
 };
 if (page.scrollWidth > innerWidth + 1) {
-  const beyond = [...document.querySelectorAll('body *')].filter((one) => one.getBoundingClientRect().right > innerWidth + 1);
-  faults.push(`the page is ${page.scrollWidth} px wide, for instance because of ${beyond.slice(-2).map(title).join(' and ')}`);
+  const beyond = [...document.querySelectorAll('body *')].filter(
+    (one) => one.getBoundingClientRect().right > innerWidth + 1,
+  );
+  faults.push(
+    `the page is ${page.scrollWidth} px wide, for instance because of ${beyond.slice(-2).map(title).join(' and ')}`,
+  );
 }
 for (const one of document.querySelectorAll('body *')) {
-  if (one.closest('.air, [data-scrolls], dialog:not([open])') || one.matches('.visually-hidden, input, textarea')) continue;
+  if (one.closest('.air, [data-scrolls], dialog:not([open])') || one.matches('.visually-hidden, input, textarea'))
+    continue;
   if (/auto|scroll/.test(getComputedStyle(one).overflowX) && one.scrollWidth > one.clientWidth + 1) {
     faults.push(`scrolls sideways: ${title(one)} (${one.scrollWidth} in ${one.clientWidth})`);
   }
@@ -41,7 +46,11 @@ for (const one of controls) {
     if (style.overflowX === 'visible' || style.display === 'inline') continue;
     if (around.closest('[data-shortens]')) break;
     const room = around.getBoundingClientRect();
-    if (box.left < room.left - 1 || box.right > room.right + 1 || (box.height < room.height && (box.top < room.top - 1 || box.bottom > room.bottom + 1))) {
+    if (
+      box.left < room.left - 1 ||
+      box.right > room.right + 1 ||
+      (box.height < room.height && (box.top < room.top - 1 || box.bottom > room.bottom + 1))
+    ) {
       faults.push(`is cut off: ${title(one)} by ${title(around)}`);
     }
     break;

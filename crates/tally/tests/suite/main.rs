@@ -20,6 +20,7 @@ mod hostile;
 mod ingest;
 mod keeping;
 mod layout;
+mod markup;
 mod mortal;
 mod pictures;
 mod record;

@@ -5,7 +5,7 @@ use crate::kit::db::Database;
 use crate::kit::program::Program;
 use crate::kit::sender::{Sender, tip};
 use actix_web::{App, HttpResponse, HttpServer, web};
-use serde_json::{Value, json};
+use serde_json::json;
 use std::path::PathBuf;
 use std::time::Duration;
 
@@ -123,22 +123,17 @@ async fn take_all() {
     browser.click("[data-part=target] .part-shown").await;
     take(&browser, "bench").await;
     browser.keys("\u{e00c}").await;
-    browser.run("document.querySelector('#slip details').open = true; document.getElementById('slip').scrollIntoView({block: 'start'})").await;
-    browser.run("document.getElementById('work').scrollBy(0, -250)").await;
+    browser.run("document.querySelector('#slip details').open = true").await;
     take(&browser, "explain").await;
-    browser
-        .run("document.querySelector('#slip details').open = false; document.getElementById('work').scrollTo(0, 0)")
-        .await;
+    browser.run("document.querySelector('#slip details').open = false").await;
     browser.click("[name=act][value=one]").await;
     browser.shows("#stations", "On air").await;
-    browser.run("document.getElementById('work').scrollTo(0, 240)").await;
     take(&browser, "rehearsal").await;
     let list = program.widget("Just now")["id"].clone();
     browser.go(&format!("{}/widgets/{list}", program.base)).await;
     browser.live().await;
     browser.click("[data-drawer=kinds]").await;
     browser.click("[data-kind=tip] summary").await;
-    browser.run("document.getElementById('work').scrollTo(0, 420)").await;
     take(&browser, "drawers").await;
     browser.go(&format!("{}/widgets/{list}/looks?figures=sample&backdrop=busy", program.base)).await;
     take(&browser, "looks").await;
@@ -146,12 +141,11 @@ async fn take_all() {
     browser.click("[data-open=new-widget]").await;
     browser.shows(".starts", "A ladder of promises").await;
     take(&browser, "starts").await;
-    let night: Value = json!({"features": [{"name": "prefers-color-scheme", "value": "dark"}]});
-    browser.devtools("Emulation.setEmulatedMedia", night).await;
+    browser.size(390, 844).await;
     browser.go(&format!("{}/desk", program.base)).await;
     browser.live().await;
-    take(&browser, "desk-night").await;
-    browser.devtools("Emulation.setEmulatedMedia", json!({"features": []})).await;
+    take(&browser, "desk-phone").await;
+    browser.size(1280, 800).await;
 
     let jar = program.tip_jar.clone().unwrap();
     browser.go(&jar).await;

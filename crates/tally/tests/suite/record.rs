@@ -116,7 +116,7 @@ async fn a_file_is_tried_added_known_again_and_undone() {
 
     let again = upload(&owner, "tips.csv", &file).await;
     let tried = owner.done(&format!("{again}/try"), &matching).await;
-    assert!(tried.contains("<dt>Known already</dt><dd>2</dd>") && tried.contains("nothing new to add"), "{tried}");
+    assert!(tried.contains("<dt>Already known</dt><dd>2</dd>") && tried.contains("nothing new to add"), "{tried}");
 
     let feeds = owner.page("/feeds").await;
     let undo =
@@ -161,7 +161,7 @@ async fn what_is_exported_can_be_read_back_with_the_same_numbers() {
     let other_owner = Owner::of(&other).await;
     let page = upload(&other_owner, "copy.ndjson", &events).await;
     let tried = other_owner.done(&format!("{page}/try"), &[]).await;
-    assert!(tried.contains("<dt>Known already</dt><dd>48</dd>"), "the same demo knows every line: {tried}");
+    assert!(tried.contains("<dt>Already known</dt><dd>48</dd>"), "the same demo knows every line: {tried}");
     // As lines of another source they are new, and double every figure.
     let page = upload(&other_owner, "other.ndjson", &events.replace("\"/demo/", "\"/elsewhere/")).await;
     other_owner.done(&format!("{page}/add"), &[]).await;
@@ -250,7 +250,7 @@ async fn weights_and_the_base_currency_change_and_everything_is_derived_anew() {
     }
     owner.done("/widgets/1/put-on-air", &[]).await;
     let told = owner.done("/channel", &settings("EUR", "6", "now")).await;
-    for words in ["1 GBP is 2 EUR", "<b>Turntable motor</b>, the target: £333 → €650", "the least: £1.23 → €2.40"]
+    for words in ["1 GBP is 2 EUR", "<b>Turntable motor</b>, the target: £333 → €650", "the minimum: £1.23 → €2.40"]
     {
         assert!(told.contains(words), "{words}: {told}");
     }

@@ -165,7 +165,7 @@ fn changed(form: &Form, record: ChannelRecord, now: Instant) -> Result<ChannelRe
     let weight = |text: &str| text.trim().parse::<u16>().ok().filter(|weight| *weight <= 1_000);
     let weights = [weight(&form.weight_1), weight(&form.weight_2), weight(&form.weight_3)];
     let [Some(one), Some(two), Some(three)] = weights else {
-        return Err(WebError::Refused("What a subscription weighs must be a whole number from 0 to 1000.".into()));
+        return Err(WebError::Refused("The subscription weight must be a whole number from 0 to 1000.".into()));
     };
     let (weights, old) = ([one, two, three], record.settings.weights);
     let weights = match form.weights_from.as_str() {

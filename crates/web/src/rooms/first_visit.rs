@@ -1,10 +1,11 @@
-//! The first visit: three questions, ending on the bench with a widget that works.
+//! The first visit: three steps, ending on the bench with a widget that works.
 
 use crate::app::App;
 use crate::error::{WebError, sentence};
 use crate::markup::html;
 use crate::rooms::sign_in::{go_to, refusal};
 use crate::security::{csrf, passwords, session, tokens};
+use crate::widgets;
 use actix_session::Session;
 use actix_web::http::header::ContentType;
 use actix_web::{HttpRequest, HttpResponse, web};
@@ -13,14 +14,18 @@ use chrono::NaiveTime;
 use serde::Deserialize;
 use subtle::ConstantTimeEq;
 use tally_core::channel::Channel;
+use tally_core::channel::starts::Start;
 use tally_core::language::text;
 use tally_core::money::Currency;
 use tally_core::record::settings::{Settings, Weights};
+use tally_core::time::Instant;
 use tally_core::time::calendar::Calendar;
-use tally_core::widgets::Definition;
 use tally_store::StoreError;
 use tally_store::feeds::Wiring;
 use url::Url;
+
+/// What one wants, and the starts for it with their drawings.
+type Group = (&'static str, Vec<(Start, String)>);
 
 #[derive(Template)]
 #[template(path = "rooms/first_visit.html")]
@@ -28,9 +33,30 @@ struct Page {
     build: &'static str,
     csrf: String,
     key: String,
-    families: &'static [(&'static str, &'static str, &'static str)],
+    groups: Vec<Group>,
     zones: Vec<&'static str>,
     currencies: &'static [&'static str],
+}
+
+/// What most begin with, by what one wants.
+const GROUPS: [(&str, &[&str]); 4] = [
+    ("Towards something", &["tips-this-month", "subs-tonight", "ladder"]),
+    ("Who supports me", &["latest-supporter", "top-five", "who-is-here"]),
+    ("What just happened", &["just-now", "thank-you-log", "tape"]),
+    ("Run by hand", &["count-by-hand", "starting-soon"]),
+];
+
+/// The starts of each group, drawn with made-up figures.
+fn groups(now: Instant) -> Result<Vec<Group>, WebError> {
+    let currency = Currency::parse("GBP").map_err(|error| WebError::Inside(error.to_string()))?;
+    let calendar = Calendar { zone: chrono_tz::UTC, week_start: chrono::Weekday::Mon, day_start: NaiveTime::MIN };
+    let nothing = Channel::new(Settings { currency, calendar, weights: Weights::default() }, []);
+    let drawn = |key: &&str| {
+        let start = Start::of_key(key)?;
+        let piece = start.piece(nothing.settings(), now).ok()??;
+        Some((start, widgets::example(widgets::seen(&piece, &piece.sample(&nothing.scope(now))))))
+    };
+    Ok(GROUPS.iter().map(|(group, keys)| (*group, keys.iter().filter_map(drawn).collect())).collect())
 }
 
 /// Offered first; any other of ISO 4217 can be typed.
@@ -41,8 +67,7 @@ pub const CURRENCIES: [&str; 12] = ["GBP", "EUR", "USD", "AUD", "BRL", "CAD", "C
 pub struct Form {
     #[serde(default)]
     key: String,
-    family: String,
-    feed: String,
+    start: String,
     title: String,
     channel: String,
     name: String,
@@ -104,7 +129,7 @@ pub async fn page(
         key: asked.into_inner().key,
         build: crate::assets::build(),
         csrf: csrf::token(&session),
-        families: Definition::FAMILIES,
+        groups: groups(app.engine.now())?,
         zones: chrono_tz::TZ_VARIANTS.iter().map(|zone| zone.name()).collect(),
         currencies: &CURRENCIES,
     };
@@ -180,12 +205,12 @@ async fn create_channel(app: &App, session: &Session, form: Form) -> Result<Stri
     let settings = Settings { currency, calendar, weights: Weights::default() };
     let channel_name = named("The channel's name", &form.channel)?;
     let name = named("Your name", &form.name)?;
-    let mut piece = Definition::standard(&form.family, &settings)
-        .ok_or_else(|| WebError::Refused("Choose what you want to show first.".into()))?
-        .unfolded();
+    let now = app.engine.now();
+    let start = Start::of_key(&form.start).and_then(|start| start.piece(&settings, now).ok()?);
+    let mut piece = start.ok_or_else(|| WebError::Refused("Choose what you want to show first.".into()))?;
     if !form.title.trim().is_empty() {
         let nothing = Channel::new(settings.clone(), []);
-        let edited = piece.edited("title", &form.title, &nothing.scope(app.engine.now()));
+        let edited = piece.edited("title", &form.title, &nothing.scope(now));
         (piece, _) = edited.map_err(|error| WebError::Refused(sentence(&error.to_string())))?;
     }
     let hash = hashed(form.password).await?;
@@ -197,12 +222,11 @@ async fn create_channel(app: &App, session: &Session, form: Form) -> Result<Stri
         }
         made => made?,
     };
-    if form.feed == "webhook" {
-        let (token, secret) = (tokens::token(&mut rand::rng()), tokens::webhook_secret(&mut rand::rng()));
-        store.create_feed(id, "Tip service".into(), Wiring::Webhook { expand_gifts: false }, token, secret).await?;
-    }
+    // An address that events can be sent to from the first minute on.
+    let (token, secret) = (tokens::token(&mut rand::rng()), tokens::webhook_secret(&mut rand::rng()));
+    store.create_feed(id, "Tip service".into(), Wiring::Webhook { expand_gifts: false }, token, secret).await?;
     let channel = app.engine.channel(id).await?;
     let widget = channel.create(piece.setup(), tokens::token(&mut rand::rng())).await?;
     session::sign_in(session, &store.user_by_name(name).await?, app.engine.now())?;
-    Ok(format!("/widgets/{widget}"))
+    Ok(format!("/widgets/{widget}?next"))
 }

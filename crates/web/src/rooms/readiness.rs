@@ -66,10 +66,9 @@ fn judge(channel: &Channel, count: &Count, bring: &[(&Feed, Heard)], now: Instan
         _ if bring.is_empty() => {
             ("hollow", format!("It counts {words}, and no feed is wired that could bring any. Wire one in Feeds."))
         }
-        None if bring.iter().all(|(_, heard)| heard.paused) => (
-            "hollow",
-            format!("It counts {words}, and the feed that could bring them is paused. Let it go on in Feeds."),
-        ),
+        None if bring.iter().all(|(_, heard)| heard.paused) => {
+            ("hollow", format!("It counts {words}, and the feed that could bring them is paused. Resume in Feeds."))
+        }
         None => ("hollow", format!("It counts {words}. A feed is wired, but nothing has come through it yet.")),
         Some((at, feed)) => (
             "half",

@@ -110,7 +110,7 @@ pub async fn starts(owner: Owner) -> Result<HttpResponse, WebError> {
             let scope = channel.scope(now);
             let draw = |start: Start| {
                 let piece = start.piece(channel.settings(), now).ok()??;
-                let drawing = widgets::draw(widgets::seen(&piece, &piece.sample(&scope)));
+                let drawing = widgets::example(widgets::seen(&piece, &piece.sample(&scope)));
                 Some((start, family_name(start.family), drawing))
             };
             STARTS.into_iter().filter_map(draw).collect()

@@ -90,6 +90,11 @@ pub fn draw(seen: Seen<'_>) -> String {
     })
 }
 
+/// The drawing of a widget that stands beside others as an example: nothing in it is found again by its id.
+pub fn example(seen: Seen<'_>) -> String {
+    draw(seen).replace(" id=\"k", " data-example=\"k")
+}
+
 /// What a widget shows in its look, with nothing celebrated.
 pub fn seen<'a>(piece: &'a Piece, view: &'a View) -> Seen<'a> {
     Seen { view, look: piece.look(), celebration: None }

@@ -34,8 +34,7 @@ async fn only_who_started_it_makes_the_first_visit_and_only_once() {
     let forms = ["odile", "bram"].map(|name| {
         [
             ("key", key),
-            ("family", "goal"),
-            ("feed", "none"),
+            ("start", "tips-this-month"),
             ("title", "Motor"),
             ("channel", "Halt"),
             ("name", name),

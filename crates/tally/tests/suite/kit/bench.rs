@@ -29,7 +29,7 @@ impl Bench {
         browser.go(&format!("{}/widgets", program.base)).await;
         browser.live().await;
         browser.click("[data-open=new-widget]").await;
-        browser.click(&format!(".start[value={start}]")).await;
+        browser.click(&format!(".start [value={start}]")).await;
         browser.shows("#bar", "On air.").await;
         browser.live().await;
         let url = browser.run("return document.getElementById('page-url').value").await;

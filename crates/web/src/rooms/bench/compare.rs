@@ -21,7 +21,6 @@ struct Variant {
     name: &'static str,
     shape: &'static str,
     shape_name: &'static str,
-    size: (u32, u32),
     chosen: bool,
     drawing: String,
 }
@@ -74,9 +73,8 @@ pub async fn page(
                     name: base.words().0,
                     shape: shape.key,
                     shape_name: shape.words,
-                    size: shape.size,
                     chosen: worn.look() == piece.look(),
-                    drawing: widgets::draw(widgets::seen(&worn, &view)),
+                    drawing: widgets::example(widgets::seen(&worn, &view)),
                 })
             };
             let shapes = piece.shapes().iter();

@@ -14,7 +14,7 @@ use crate::security::session::Owner;
 use crate::security::tokens;
 use crate::widgets;
 use actix_web::http::header::ContentType;
-use actix_web::{HttpResponse, web};
+use actix_web::{HttpRequest, HttpResponse, web};
 use askama::Template;
 use drawers::Drawers;
 use serde::Deserialize;
@@ -96,6 +96,8 @@ struct Page {
     page_url: String,
     read_url: String,
     acts: Vec<(&'static str, &'static str)>,
+    /// Right after the first visit: what to do next is said.
+    begins: bool,
 }
 
 /// What the bench shows of a widget.
@@ -175,7 +177,12 @@ fn done(at_once: bool) -> &'static str {
 }
 
 /// `GET /widgets/{id}`
-pub async fn page(app: web::Data<App>, owner: Owner, id: web::Path<u32>) -> Result<HttpResponse, WebError> {
+pub async fn page(
+    app: web::Data<App>,
+    owner: Owner,
+    request: HttpRequest,
+    id: web::Path<u32>,
+) -> Result<HttpResponse, WebError> {
     let id = WidgetId(*id);
     let all = app.engine.store().widgets(owner.channel.id).await?;
     let record = all.into_iter().find(|one| one.id == id && !one.archived).ok_or(WebError::NotFound)?;
@@ -194,6 +201,7 @@ pub async fn page(app: web::Data<App>, owner: Owner, id: web::Path<u32>) -> Resu
         },
         bar,
         acts: std::mem::take(&mut looked.acts),
+        begins: request.query_string() == "next",
         looked,
         page_url: app.page_url(&record.page_token),
         read_url: app.read_url(&record.page_token),

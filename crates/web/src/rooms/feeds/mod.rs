@@ -1,6 +1,7 @@
 //! Feeds: where happenings come from; wiring one, seeing how it fares, pausing and removing it.
 
 pub mod import;
+pub mod probe;
 pub mod wire;
 
 use crate::app::App;
@@ -21,6 +22,7 @@ use tally_core::money::group;
 use tally_core::record::ids::FeedId;
 use tally_engine::{EngineError, Hearing};
 use tally_store::feeds::{Feed, FeedChange, Wiring};
+use wire::Typed;
 
 /// For how long the previous secret stays good after a rotation.
 const OVERLAP_HOURS: i64 = 24;
@@ -43,6 +45,8 @@ struct Row {
     failing: Option<String>,
     paused: bool,
     signing: Option<Signing>,
+    /// How it is wired, to be edited.
+    typed: Option<Typed>,
     /// Of an import: whether it was undone.
     withdrawn: Option<bool>,
     newest: Vec<(String, String)>,
@@ -123,8 +127,10 @@ fn row(channel: &Channel, hearing: &Hearing, feed: Feed, url: String, now: tally
         .and_then(chrono::DateTime::from_timestamp_micros)
         .filter(|until| *until > now)
         .map(|until| since(calendar, until, now));
+    let typed = Typed::of(&feed);
     Row {
         id: feed.id,
+        typed,
         lamp: Lamp::of(&feed.name, &heard, calendar, now),
         kind,
         wired,

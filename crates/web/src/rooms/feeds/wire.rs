@@ -12,27 +12,92 @@ use std::collections::BTreeMap;
 use tally_core::language::text;
 use tally_feeds::irc::is_one_line;
 use tally_feeds::{outside, poll};
-use tally_store::feeds::{Chat, Poll, Wiring};
+use tally_store::feeds::{Chat, Feed, FeedChange, Poll, Wiring};
 
 /// Most feeds of one channel; each may cost a connection.
 const MOST_FEEDS: usize = 60;
 
 /// What is typed in. Which fields matter depends on the kind.
-#[derive(Default, Deserialize)]
+#[derive(Clone, Default, Deserialize)]
 #[serde(default)]
 pub struct Typed {
-    kind: String,
-    name: String,
-    host: String,
-    port: String,
-    tls: String,
-    nick: String,
-    password: String,
-    room: String,
-    certificate: String,
-    url: String,
-    every: String,
-    levels: String,
+    pub(super) kind: String,
+    pub(super) name: String,
+    pub(super) host: String,
+    pub(super) port: String,
+    pub(super) tls: String,
+    pub(super) nick: String,
+    pub(super) password: String,
+    pub(super) room: String,
+    pub(super) certificate: String,
+    pub(super) url: String,
+    pub(super) every: String,
+    pub(super) levels: String,
+}
+
+impl Typed {
+    /// What stands in the fields of a new feed of a kind.
+    pub(super) fn standard(kind: &str) -> Self {
+        let typed = Self { kind: kind.into(), ..Self::default() };
+        match kind {
+            "chat" => Self { name: "Chat".into(), port: "6697".into(), tls: "yes".into(), ..typed },
+            "poll" => Self { name: "Numbers".into(), every: "30".into(), ..typed },
+            "rates" => Self { name: "Exchange rates".into(), ..typed },
+            _ => typed,
+        }
+    }
+
+    /// What stands in the fields of a feed that is wired; none for what came from a file.
+    pub(super) fn of(feed: &Feed) -> Option<Self> {
+        let typed = Self { kind: feed.wiring.kind().into(), name: feed.name.clone(), ..Self::default() };
+        Some(match &feed.wiring {
+            Wiring::Webhook { .. } => typed,
+            Wiring::Chat(chat) => Self {
+                host: chat.host.clone(),
+                port: chat.port.to_string(),
+                tls: if chat.tls { "yes".into() } else { String::new() },
+                nick: chat.nick.clone(),
+                password: chat.password.clone(),
+                room: chat.room.clone(),
+                certificate: chat.certificate.clone(),
+                ..typed
+            },
+            Wiring::Poll(poll) => Self {
+                url: poll.url.clone(),
+                every: poll.every.to_string(),
+                levels: poll.levels.iter().map(|(name, pointer)| format!("{name} {pointer}\n")).collect(),
+                ..typed
+            },
+            Wiring::Rates { url } => Self { url: url.clone(), ..typed },
+            Wiring::Import { .. } => return None,
+        })
+    }
+}
+
+/// `POST /feeds/{id}/edit`: another name, or wired otherwise. Its kind stays.
+pub async fn edit(
+    app: web::Data<App>,
+    owner: Owner,
+    id: web::Path<u32>,
+    typed: web::Form<Typed>,
+) -> Result<HttpResponse, WebError> {
+    let store = app.engine.store();
+    let feed = store.feed(owner.channel.id, *id).await?;
+    let typed = Typed { kind: feed.wiring.kind().into(), ..typed.into_inner() };
+    let read = || Ok::<_, String>((name(&typed.name)?, wiring(&typed, app.config.outside)?));
+    let (name, mut wiring) = match read() {
+        Ok(read) => read,
+        Err(why) => return Ok(refusal(&why)),
+    };
+    match (&mut wiring, feed.wiring) {
+        (Wiring::Webhook { expand_gifts }, Wiring::Webhook { expand_gifts: present }) => *expand_gifts = present,
+        // A password is not sent back to the page; an empty field keeps it.
+        (Wiring::Chat(new), Wiring::Chat(present)) if new.password.is_empty() => new.password = present.password,
+        _ => {}
+    }
+    store.change_feed(owner.channel.id, *id, FeedChange::Edit { name, wiring }).await?;
+    app.engine.feeds_changed(owner.channel.id).await?;
+    Ok(refresh())
 }
 
 /// `POST /feeds`
@@ -60,7 +125,7 @@ fn name(typed: &str) -> Result<String, String> {
     }
 }
 
-fn wiring(typed: &Typed, outside: outside::Outside) -> Result<Wiring, String> {
+pub(super) fn wiring(typed: &Typed, outside: outside::Outside) -> Result<Wiring, String> {
     let address = |url: &str| outside::address(url, outside).map(String::from).map_err(|error| format!("{error}."));
     Ok(match typed.kind.as_str() {
         "webhook" => Wiring::Webhook { expand_gifts: false },

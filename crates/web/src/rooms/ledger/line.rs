@@ -1,6 +1,6 @@
 //! One line opened: what it counted for, where it came from, and what can be mended.
 
-use super::{Line, Lines, Standing, describe, feeds, line_of};
+use super::{Line, Lines, Standing, describe, feeds, folded, line_of};
 use crate::app::App;
 use crate::error::{WebError, sentence};
 use crate::markup::html;
@@ -196,7 +196,7 @@ pub async fn open(app: web::Data<App>, owner: Owner, seq: web::Path<u64>) -> Res
 /// `GET /ledger/{seq}/shut`: the line shut again.
 pub async fn shut(app: web::Data<App>, owner: Owner, seq: web::Path<u64>) -> Result<HttpResponse, WebError> {
     let entry = app.engine.store().entry(owner.channel.id, Seq(*seq)).await?;
-    let lines = Lines { lines: describe(&app, &owner, vec![entry]).await?, older: None, refused: None };
+    let lines = Lines { rows: folded(describe(&app, &owner, vec![entry]).await?), older: None, refused: None };
     Ok(HttpResponse::Ok().insert_header(ContentType::html()).body(html(&lines)))
 }
 

@@ -16,7 +16,9 @@ use actix_web::{HttpResponse, web};
 use askama::Template;
 use std::collections::BTreeMap;
 use tally_core::channel::Channel;
+use tally_core::language::unit::Unit;
 use tally_core::record::entry::{Body, Entry};
+use tally_core::record::happening::Happening;
 use tally_core::record::ids::{FeedId, Seq, WidgetId};
 use tally_core::time::Instant;
 use wanted::{Wanted, Where, kinds};
@@ -33,6 +35,60 @@ struct Line {
     from: String,
     /// Of what happened on the channel: whether it counts.
     standing: Option<Standing>,
+    /// Of a reading: of which level, through what, and what it stood at.
+    reading: Option<(String, i64)>,
+}
+
+/// What stands in one row: a line, or a run of readings of one level.
+enum Shown {
+    One(Line),
+    Run(Readings),
+}
+
+/// Readings of one level after each other, the newest first.
+struct Readings {
+    level: String,
+    lowest: String,
+    highest: String,
+    newest: String,
+    lines: Vec<Line>,
+}
+
+/// A run is folded from so many readings on.
+const LEAST_RUN: usize = 3;
+
+/// Folds runs of readings of one level.
+fn folded(lines: Vec<Line>) -> Vec<Shown> {
+    let mut runs: Vec<Vec<Line>> = Vec::new();
+    for line in lines {
+        let goes_on = |run: &&mut Vec<Line>| {
+            let last = run.last().and_then(|last| Some((&last.reading.as_ref()?.0, &last.from)));
+            last.is_some() && last == line.reading.as_ref().map(|(level, _)| (level, &line.from))
+        };
+        match runs.last_mut().filter(goes_on) {
+            Some(run) => run.push(line),
+            None => runs.push(vec![line]),
+        }
+    }
+    let fold = |run: Vec<Line>| {
+        let values: Vec<i64> = run.iter().filter_map(|line| Some(line.reading.as_ref()?.1)).collect();
+        let level = run.first().and_then(|line| Some(line.reading.as_ref()?.0.clone()));
+        match (level, values.iter().min(), values.iter().max()) {
+            (Some(level), Some(lowest), Some(highest)) if run.len() >= LEAST_RUN => {
+                let shown = |value: i64| Unit::Things.show(value);
+                let newest = shown(values[0]);
+                vec![Shown::Run(Readings {
+                    level,
+                    lowest: shown(*lowest),
+                    highest: shown(*highest),
+                    newest,
+                    lines: run,
+                })]
+            }
+            _ => run.into_iter().map(Shown::One).collect(),
+        }
+    };
+    runs.into_iter().flat_map(fold).collect()
 }
 
 /// Whether a line counts.
@@ -46,7 +102,7 @@ enum Standing {
 #[derive(Template)]
 #[template(path = "rooms/ledger_lines.html")]
 struct Lines {
-    lines: Vec<Line>,
+    rows: Vec<Shown>,
     /// The query of the next page, if there is one.
     older: Option<String>,
     refused: Option<String>,
@@ -84,7 +140,7 @@ async fn lines(app: &App, owner: &Owner, wanted: &Wanted) -> Result<Lines, WebEr
         .await?;
     let entries = match found {
         Err(WebError::Refused(why)) => {
-            return Ok(Lines { lines: Vec::new(), older: None, refused: Some(why) });
+            return Ok(Lines { rows: Vec::new(), older: None, refused: Some(why) });
         }
         Err(error) => return Err(error),
         Ok(Ok(places)) => store.entries_at(owner.channel.id, places).await?,
@@ -94,8 +150,8 @@ async fn lines(app: &App, owner: &Owner, wanted: &Wanted) -> Result<Lines, WebEr
         }
     };
     let last = entries.last().map(|entry| entry.seq.0).filter(|_| entries.len() == LINES);
-    let lines = describe(app, owner, entries).await?;
-    Ok(Lines { lines, older: last.map(|last| wanted.query(Some(last))), refused: None })
+    let rows = folded(describe(app, owner, entries).await?);
+    Ok(Lines { rows, older: last.map(|last| wanted.query(Some(last))), refused: None })
 }
 
 async fn describe(app: &App, owner: &Owner, entries: Vec<Entry>) -> Result<Vec<Line>, WebError> {
@@ -130,6 +186,10 @@ fn line_of(channel: &Channel, feeds: &BTreeMap<u32, String>, entry: &Entry, now:
             None => "by hand".into(),
         },
         standing,
+        reading: match &entry.body {
+            Body::Happening(Happening::Gauge { name, value }) => Some((name.clone(), *value)),
+            _ => None,
+        },
     }
 }
 
@@ -153,4 +213,41 @@ pub async fn page(app: web::Data<App>, owner: Owner, wanted: web::Query<Wanted>)
 pub async fn head(app: web::Data<App>, owner: Owner, wanted: web::Query<Wanted>) -> Result<HttpResponse, WebError> {
     let lines = lines(&app, &owner, &wanted).await?;
     Ok(HttpResponse::Ok().insert_header(ContentType::html()).body(html(&lines)))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn readings_of_one_level_after_each_other_become_one_row_and_nothing_else_does() {
+        let line = |seq: u64, reading: Option<(&str, i64)>| Line {
+            seq,
+            when: String::new(),
+            words: String::new(),
+            message: None,
+            from: "Numbers".into(),
+            standing: None,
+            reading: reading.map(|(level, value)| (level.to_owned(), value)),
+        };
+        let rows = folded(vec![
+            line(9, Some(("viewers", 213))),
+            line(8, Some(("viewers", 1_201))),
+            line(7, Some(("viewers", 233))),
+            line(6, None),
+            line(5, Some(("viewers", 1))),
+            line(4, Some(("followers", 2))),
+            line(3, Some(("followers", 3))),
+        ]);
+        let told: Vec<String> = rows
+            .iter()
+            .map(|row| match row {
+                Shown::One(line) => line.seq.to_string(),
+                Shown::Run(run) => {
+                    format!("{} {} {} {} {}", run.level, run.lines.len(), run.lowest, run.highest, run.newest)
+                }
+            })
+            .collect();
+        assert_eq!(told, ["viewers 3 213 1,201 213", "6", "5", "4", "3"]);
+    }
 }

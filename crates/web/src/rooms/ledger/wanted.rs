@@ -107,7 +107,7 @@ impl Wanted {
             }
             Input { label, text }.in_unit(unit, -tally_core::sentence::MOST_NUMBER).map(Some).map_err(refuse)
         };
-        let (least, most) = (number("The least", &self.least)?, number("The most", &self.most)?);
+        let (least, most) = (number("The minimum", &self.least)?, number("The most", &self.most)?);
         let money = Kind::Tip.bit() | Kind::Purchase.bit();
         let kinds = match kind {
             Some(kind) => kind.bit(),
