@@ -184,16 +184,18 @@ impl<'a, 's> Folding<'a, 's> {
             if most == 0 || folds.keys().rev().nth(most.saturating_sub(1)).is_some_and(|first| *first > fact.place()) {
                 break;
             }
+            let common = self.common(fact).filter(|common| self.length_of(*common) > 0);
+            // Most of a burst is folded already, and need not be judged once more.
+            if common.is_some_and(|common| done.get(&common).is_some_and(|from| *from <= fact.place())) {
+                continue;
+            }
             if !self.is_told(fact) {
                 continue;
             }
-            let Some(common) = self.common(fact).filter(|common| self.length_of(*common) > 0) else {
+            let Some(common) = common else {
                 folds.insert(fact.place(), Fold::of(fact, self.scope));
                 continue;
             };
-            if done.get(&common).is_some_and(|from| *from <= fact.place()) {
-                continue;
-            }
             let run = self.run(fact, common);
             done.insert(common, run.first().map_or(fact.place(), |first| first.place()));
             self.fold(&run, self.length_of(common), &mut folds);

@@ -1,4 +1,4 @@
-//! From the state to the hub: what has changed is drawn once and place up.
+//! From the state to the hub: what has changed is drawn once and published.
 
 use super::{PULSE_IDLE, Task};
 use crate::draw::{Drawn, Heard, OnAir, Pulse, PulseFeed, Seen, Shown};
@@ -22,6 +22,7 @@ impl Task {
             for id in ready {
                 // Drawing changes nothing; so if one widget cannot be drawn, it keeps its last picture, and the
                 // others go on.
+                let begun = tokio::time::Instant::now();
                 let drawing = AssertUnwindSafe(|| self.drawn(id, plates.get(&id).copied(), now));
                 match std::panic::catch_unwind(drawing) {
                     Ok(Some(drawn)) => {
@@ -31,6 +32,7 @@ impl Task {
                     Ok(None) => {}
                     Err(_) => tracing::error!(channel = %self.id, widget = %id, "a widget could not be drawn"),
                 }
+                self.pace.took(id, begun.elapsed(), tokio::time::Instant::now());
             }
         }
         if self.pulse_due.is_some_and(|due| due <= tick) || self.pulse_drawn + PULSE_IDLE <= tick {

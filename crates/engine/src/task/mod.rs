@@ -60,6 +60,9 @@ fn names(feeds: &[Feed]) -> BTreeMap<FeedId, String> {
     feeds.iter().filter(|feed| !feed.removed).map(|feed| (FeedId(feed.id), feed.name.clone())).collect()
 }
 
+/// Looking for the next alarm takes at most one part in so many and one of the task's time.
+const ALARM_REST: u32 = 9;
+
 struct Task {
     inner: Arc<Inner>,
     id: ChannelId,
@@ -81,6 +84,10 @@ struct Task {
     kept_at: Seq,
     /// Which widgets change by themselves next, and when.
     alarm: Option<(Instant, Vec<WidgetId>)>,
+    /// From when on that has to be looked for anew, if it has.
+    alarm_wanted: Option<Instant>,
+    /// When it may be.
+    alarm_from: tokio::time::Instant,
     /// Which signals put the channel on air and take it off.
     air: AirSignals,
     /// Whether edits are on air at once.
@@ -119,6 +126,8 @@ impl Task {
             pulse_drawn: now,
             behind: true,
             alarm: None,
+            alarm_wanted: None,
+            alarm_from: now,
             air: record.air_signals,
             edits_at_once: record.edits_at_once,
             hearing: Hearing::default(),
@@ -229,11 +238,25 @@ impl Task {
 
     // ---- alarms and publishing ----
 
+    /// Looks anew for what changes by itself next. That asks every widget, which can cost more than the event
+    /// that made it needed; so in a flood it waits its turn, and then looks from the first such event on.
     fn set_alarm(&mut self) {
-        self.alarm = self.channel.next_alarm(self.inner.clock.now());
+        self.alarm_wanted.get_or_insert_with(|| self.inner.clock.now());
+        let begun = tokio::time::Instant::now();
+        if begun < self.alarm_from {
+            return;
+        }
+        if let Some(since) = self.alarm_wanted.take() {
+            self.alarm = self.channel.next_alarm(since);
+            let ended = tokio::time::Instant::now();
+            self.alarm_from = ended + (ended - begun) * ALARM_REST;
+        }
     }
 
     fn fire_alarm(&mut self) {
+        if self.alarm_wanted.is_some() {
+            self.set_alarm();
+        }
         let now = self.inner.clock.now();
         if let Some((at, _)) = &self.alarm
             && *at <= now
@@ -258,7 +281,8 @@ impl Task {
             // A far alarm is looked at again from time to time, should the machine's clock be set.
             tokio::time::Instant::now() + wait.min(PULSE_IDLE)
         });
-        [Some(idle), self.pace.next(), self.pulse_due, alarm].into_iter().flatten().min().unwrap_or(idle)
+        let looks = self.alarm_wanted.map(|_| self.alarm_from);
+        [Some(idle), self.pace.next(), self.pulse_due, alarm, looks].into_iter().flatten().min().unwrap_or(idle)
     }
 
     async fn keep_snapshot(&mut self) {

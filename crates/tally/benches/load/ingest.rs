@@ -65,7 +65,7 @@ async fn send(sender: &Sender, requests: Vec<Vec<u8>>, connections: usize) -> f6
                     // Our answers are short and end with the JSON's brace.
                     while !buffer[..length].ends_with(b"}") {
                         let read = stream.read(&mut buffer[length..]).await.unwrap();
-                        assert!(read > 0, "the server place up");
+                        assert!(read > 0, "the server hung up");
                         length += read;
                     }
                     assert!(buffer.starts_with(b"HTTP/1.1 200"), "{}", String::from_utf8_lossy(&buffer[..length]));

@@ -104,47 +104,6 @@ async fn a_show_from_signing_in_to_a_restart() {
     browser.close().await;
 }
 
-#[tokio::test(flavor = "multi_thread")]
-async fn the_first_visit_ends_on_a_bench_with_a_widget_that_works() {
-    let database = Database::new();
-    let program = Program::with(&database.url, &[]);
-    let browser = Browser::open().await;
-    browser.go(&program.base).await;
-    browser.shows("main", "open the address of the first visit").await;
-    browser.go(program.first_visit.as_deref().unwrap()).await;
-    browser.shows("h1", "Welcome").await;
-    // By keys alone: each step is left with Enter.
-    browser.keys("\u{e007}").await;
-    browser.fill("#title", "New kettle").await;
-    browser.keys("\u{e007}").await;
-    browser.fill("#channel", "Saltmarsh Halt").await;
-    browser.fill("#name", "bram").await;
-    browser.fill("#password", "too short").await;
-    browser.run("document.getElementById('password').removeAttribute('minlength')").await;
-    browser.keys("\u{e007}").await;
-    browser.shows("#refusal", "at least 10 characters").await;
-    browser.fill("#password", "nine sleepers").await;
-    browser.keys("\u{e007}").await;
-    browser.shows("[data-part=title] .part-shown", "New kettle").await;
-    browser.shows(".next-step", "wire a feed").await;
-    browser.shows("#slip .readiness", "A feed is wired, but nothing has come through it yet").await;
-    browser.shows(".stage-real .goal-value", "£0").await;
-
-    // What the feeds room tells a sender is all that it needs.
-    browser.live().await;
-    browser.keys("g").await;
-    browser.keys("f").await;
-    browser.shows("h1", "Feeds").await;
-    let field = async |id: &str| browser.run(&format!("return document.getElementById('{id}').value")).await;
-    let feed = json!({"url": field("url-1").await, "secret": field("secret-1").await});
-    browser.go(&format!("{}/widgets/1", program.base)).await;
-    browser.live().await;
-    Sender::of(&feed).deliver(&tip("25")).await;
-    browser.shows(".stage-real .goal-value", "£25").await;
-    browser.shows("#slip .readiness", "Ready.").await;
-    browser.close().await;
-}
-
 /// Holds the first answer that the page asks for until it is let go.
 const HELD: &str = "const real = window.fetch; let first = true; window.holding = null;
     const held = new Promise((done) => { window.letGo = done; });
@@ -296,83 +255,6 @@ async fn a_running_clock_ticks_in_step_with_the_server() {
     browser.close().await;
 }
 
-/// Runs axe-core in the page and gives the violations.
-pub async fn violations(browser: &Browser) -> Vec<String> {
-    // The page's policy keeps scripts of others out; the driver's own are let in.
-    browser.run(include_str!("vendor/axe.min.js")).await;
-    let run =
-        "const done = arguments[arguments.length - 1]; axe.run(document, {resultTypes: ['violations']}).then((r) =>
-        done(r.violations.map((v) => v.id + ': ' + v.nodes.map((n) => n.html + ' ' + n.failureSummary).join(' | '))))";
-    let found = browser.client.execute_async(run, vec![]).await.unwrap();
-    serde_json::from_value(found).unwrap()
-}
-
-#[tokio::test(flavor = "multi_thread")]
-async fn axe_finds_nothing_on_any_screen() {
-    let database = Database::new();
-    let program = Program::in_its_world(&database.url);
-    let browser = Browser::open().await;
-    browser.go(&format!("{}/sign-in", program.base)).await;
-    assert_eq!(violations(&browser).await, Vec::<String>::new(), "sign in");
-    browser.sign_in(&program.base, &program.demo()).await;
-    for scheme in ["light", "dark"] {
-        let media = json!({"features": [{"name": "prefers-color-scheme", "value": scheme}]});
-        browser.devtools("Emulation.setEmulatedMedia", media).await;
-        for room in [
-            "/desk",
-            "/widgets",
-            "/widgets/1",
-            "/widgets/3",
-            "/widgets/5",
-            "/widgets/10/looks",
-            "/feeds",
-            "/channel",
-            "/account",
-            "/ledger",
-            "/shows",
-        ] {
-            browser.go(&format!("{}{room}", program.base)).await;
-            browser.live().await;
-            assert_eq!(violations(&browser).await, Vec::<String>::new(), "{room} {scheme}");
-        }
-    }
-    browser.go(&format!("{}/widgets/1", program.base)).await;
-    browser.live().await;
-    browser.click("[data-part=until] .part-shown").await;
-    browser.click("#slip summary").await;
-    assert_eq!(violations(&browser).await, Vec::<String>::new(), "the bench with its parts open");
-    browser.go(&format!("{}/widgets/10", program.base)).await;
-    browser.live().await;
-    for drawer in ["shape", "colour", "text", "spacing", "motion", "kinds"] {
-        browser.run(&format!("document.querySelector('[data-drawer={drawer}]').click()")).await;
-        browser.run("document.querySelectorAll('.kind-more').forEach((one) => { one.open = true; })").await;
-        assert_eq!(violations(&browser).await, Vec::<String>::new(), "the drawer {drawer}");
-    }
-    browser.click("[name=act][value=gifts]").await;
-    browser.shows("#stations", "A rehearsal").await;
-    assert_eq!(violations(&browser).await, Vec::<String>::new(), "the bench after a rehearsal");
-    browser.go(&format!("{}/widgets", program.base)).await;
-    browser.click("[data-open=new-widget]").await;
-    browser.shows(".starts", "Who is here").await;
-    assert_eq!(violations(&browser).await, Vec::<String>::new(), "the starts");
-    let pages = program.demo()["widgets"].clone();
-    for (name, url) in pages.as_array().unwrap().iter().map(|one| (&one["name"], one["page_url"].as_str().unwrap())) {
-        browser.go(url).await;
-        let found: Vec<String> =
-            violations(&browser).await.into_iter().filter(|one| !one.starts_with("page-has-heading-one")).collect();
-        assert_eq!(found, Vec::<String>::new(), "{name}");
-    }
-    browser.go(program.tip_jar.as_ref().unwrap()).await;
-    assert_eq!(violations(&browser).await, Vec::<String>::new(), "tip jar");
-    browser.go(&format!("{}/world", program.tip_jar.as_ref().unwrap())).await;
-    assert_eq!(violations(&browser).await, Vec::<String>::new(), "the made-up world");
-    let database = Database::new();
-    let empty = Program::with(&database.url, &[]);
-    browser.go(empty.first_visit.as_deref().unwrap()).await;
-    assert_eq!(violations(&browser).await, Vec::<String>::new(), "first visit");
-    browser.close().await;
-}
-
 #[tokio::test(flavor = "multi_thread")]
 async fn a_record_is_fed_mended_and_filled_from_a_file() {
     let database = Database::new();
@@ -450,32 +332,5 @@ async fn a_record_is_fed_mended_and_filled_from_a_file() {
     browser.shows(".air-lever.is-on", "On air").await;
     browser.go(&format!("{}/shows", program.base)).await;
     browser.shows(".show:first-child h2", "on air for").await;
-    browser.close().await;
-}
-
-#[tokio::test(flavor = "multi_thread")]
-async fn the_desk_is_arranged_and_its_keys_follow() {
-    let database = Database::new();
-    let program = Program::start(&database.url);
-    let browser = Browser::open().await;
-    browser.sign_in(&program.base, &program.demo()).await;
-    browser.live().await;
-    browser.shows(".plate:first-child .plate-title", "Derailments").await;
-    browser.click("[data-open=arrange]").await;
-    let row = |title: &str| format!(".arrange li:has([data-move='1'][aria-label^='{title}'])");
-    // Cups of tea goes to the top, the goal goes off the desk.
-    for _ in 0..3 {
-        browser.click(&format!("{} [data-move='-1']", row("Cups of tea"))).await;
-    }
-    browser.click(&format!("{} input[type=checkbox]", row("Turntable motor"))).await;
-    browser.click("#arrange .press-main").await;
-    browser.shows(".plate:first-child .plate-title", "Cups of tea").await;
-    browser.live().await;
-    assert_eq!(browser.run("return document.body.textContent.includes('Turntable motor of')").await, json!(false));
-    let titles = "return [...document.querySelectorAll('.figure .plate-title')].map((one) => one.textContent)";
-    assert!(!browser.run(titles).await.to_string().contains("Turntable motor"));
-    // The first row of keys works what stands first, and a restart remembers it.
-    browser.keys("2").await;
-    browser.shows(".plate:first-child .plate-value", "1").await;
     browser.close().await;
 }

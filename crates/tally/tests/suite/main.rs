@@ -7,8 +7,10 @@
 
 mod kit;
 
+mod accessible;
 mod air;
 mod api;
+mod begin;
 mod bench;
 mod browser;
 mod crash;
