@@ -1,17 +1,17 @@
-//! Which channels do not stand at the moment.
+//! Which channels are down at the moment.
 
 use std::collections::HashMap;
 use std::sync::{Mutex, PoisonError};
 use std::time::{Duration, Instant};
 use tally_core::record::ids::ChannelId;
 
-/// So long after it mark_down a channel is watched, though it mark_up again.
+/// So long after it went down a channel is watched, though it is up again.
 const WATCHED: Duration = Duration::from_secs(10);
 
 /// See the module.
 #[derive(Debug, Default)]
 pub(crate) struct Health {
-    /// When each mark_down last, and whether it mark_up again.
+    /// When each went down or came up last, and whether it is up.
     fallen: Mutex<HashMap<ChannelId, (Instant, bool)>>,
 }
 
@@ -26,15 +26,15 @@ impl Health {
         self.note(id, true);
     }
 
-    fn note(&self, id: ChannelId, mark_up: bool) {
+    fn note(&self, id: ChannelId, up: bool) {
         let mut fallen = self.fallen.lock().unwrap_or_else(PoisonError::into_inner);
-        fallen.insert(id, (Instant::now(), mark_up));
+        fallen.insert(id, (Instant::now(), up));
     }
 
-    /// The channels that have fallen and do not stand, or stand only just again.
+    /// The channels that are down, or came up only just now.
     pub(crate) fn failing(&self) -> Vec<ChannelId> {
         let mut fallen = self.fallen.lock().unwrap_or_else(PoisonError::into_inner);
-        fallen.retain(|_, (at, mark_up)| !*mark_up || at.elapsed() < WATCHED);
+        fallen.retain(|_, (at, up)| !*up || at.elapsed() < WATCHED);
         fallen.keys().copied().collect()
     }
 }

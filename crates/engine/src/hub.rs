@@ -1,4 +1,4 @@
-//! Where drawn widgets publish for all pages to see.
+//! The hub, where drawings are published for all pages to see.
 
 use crate::draw::Drawn;
 use crate::orders::Order;
@@ -53,7 +53,7 @@ impl Hub {
         Self { widgets: Mutex::default(), pulse: Mutex::default(), everything, pages: AtomicUsize::new(0), orders }
     }
 
-    /// Hangs a widget up, or its newest drawing. Another token ends the pages at the old address.
+    /// Publishes the newest drawing of a widget. Another token ends the pages at the old address.
     pub(crate) fn publish(&self, id: WidgetId, page_token: &str, drawn: Drawn) {
         let mut widgets = lock(&self.widgets);
         match widgets.get_mut(&id) {

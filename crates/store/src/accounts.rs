@@ -25,6 +25,9 @@ pub struct ChannelRecord {
     pub air_signals: AirSignals,
     /// Whether edits on the bench are on air at once.
     pub edits_at_once: bool,
+    /// Of levels that are read often, the highest, lowest and last reading of each stretch of so many seconds
+    /// are recorded; every reading, if it is 0.
+    pub level_gap_s: u16,
     /// In which currency money was told before the last change of it.
     pub currency_before: Option<Currency>,
     /// What stands on the desk.
@@ -82,6 +85,7 @@ struct ChannelRow {
     on_air_signal: String,
     off_air_signal: String,
     edits_at_once: u8,
+    level_gap_s: u16,
     currency_before: Option<String>,
     desk: String,
 }
@@ -104,6 +108,7 @@ impl ChannelRow {
             },
             air_signals: AirSignals { on: self.on_air_signal, off: self.off_air_signal },
             edits_at_once: self.edits_at_once != 0,
+            level_gap_s: self.level_gap_s,
             currency_before: self.currency_before.and_then(|code| Currency::parse(&code).ok()),
             desk: serde_json::from_str(&self.desk).map_err(|_| unreadable("desk"))?,
             name: self.name,
@@ -216,6 +221,7 @@ impl Store {
                         channels::on_air_signal.eq(record.air_signals.on),
                         channels::off_air_signal.eq(record.air_signals.off),
                         channels::edits_at_once.eq(u8::from(record.edits_at_once)),
+                        channels::level_gap_s.eq(record.level_gap_s),
                         channels::currency_before.eq(record.currency_before.map(|one| one.code().to_owned())),
                     ))
                     .execute(conn)?;

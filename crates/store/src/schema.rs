@@ -13,6 +13,7 @@ diesel::table! {
         on_air_signal -> Varchar,
         off_air_signal -> Varchar,
         edits_at_once -> Unsigned<TinyInt>,
+        level_gap_s -> Unsigned<SmallInt>,
         currency_before -> Nullable<Char>,
         desk -> Text,
     }

@@ -94,6 +94,10 @@
       if (xhr.status !== 200) pressed = '';
       const next = waiting.shift();
       if (next) htmx.ajax('POST', next.path, { values: next.formData, target: '#sentence', swap: 'outerHTML' });
+      else {
+        pressWhatWaits();
+        focusWhatWasEdited();
+      }
     });
   });
   document.addEventListener(
@@ -107,12 +111,26 @@
     },
     true,
   );
-  document.addEventListener('htmx:afterSettle', () => {
+  // An answer may draw the bar anew between a finger's going down and its coming up; the browser then
+  // tells of no click.
+  /** @type {HTMLElement | null} */
+  let held = null;
+  document.addEventListener('pointerdown', (event) => {
+    held = event.target.closest('#bar [data-bench-key]');
+  });
+  document.addEventListener('pointerup', (event) => {
+    if (held && !held.isConnected && event.target.closest('#bar')) {
+      pressed = held.dataset.benchKey ?? '';
+      pressWhatWaits();
+    }
+    held = null;
+  });
+  function pressWhatWaits() {
     if (sending || !pressed) return;
     const press = document.querySelector(`#bar [data-bench-key="${pressed}"]`);
     pressed = '';
     press?.click();
-  });
+  }
 
   // In a wide window the first drawer stands open, where there is room for it.
   const roomy = matchMedia('(min-width: 901px)').matches;
@@ -161,7 +179,7 @@
     if (more && !more.open) more.open = true;
     document.getElementById('sample')?.dispatchEvent(new CustomEvent('tally:dress', { bubbles: true }));
   });
-  document.addEventListener('htmx:afterSettle', () => {
+  function focusWhatWasEdited() {
     if (sending || !edited) return;
     if (edited.part !== undefined) {
       const part = document.querySelector(`.part[data-part="${CSS.escape(edited.part)}"]`);
@@ -172,7 +190,7 @@
       control?.querySelector('[name=text]:not([type=hidden]), button')?.focus();
     }
     edited = null;
-  });
+  }
 
   // While a slider or a colour moves, the stage follows without asking the server.
   document.addEventListener('input', (event) => {

@@ -6,6 +6,7 @@
 
 pub mod chat;
 mod fact;
+mod heard;
 pub mod names;
 mod people;
 pub mod portraits;
@@ -24,6 +25,7 @@ use crate::record::settings::Settings;
 use crate::time::Instant;
 use crate::time::calendar::{Calendar, Span};
 use chrono::{DateTime, NaiveDate, Utc};
+use heard::Heard;
 use names::{Moved, Names};
 use people::Lines;
 use serde::{Deserialize, Serialize};
@@ -46,6 +48,8 @@ pub struct Book {
     lines: Lines,
     /// Pages that differ from what was last kept, and from which fact on.
     dirty: BTreeMap<i64, usize>,
+    /// Readings of levels that are not recorded.
+    heard: Heard,
     cover: Cover,
 }
 
@@ -143,6 +147,7 @@ impl Book {
             pages: BTreeMap::new(),
             lines: Lines::default(),
             dirty: BTreeMap::new(),
+            heard: Heard::new(),
             cover: Cover::default(),
         }
     }
@@ -267,6 +272,9 @@ impl Book {
 
     /// Notes a happening.
     pub fn add(&mut self, at: Instant, seq: Seq, feed: Option<FeedId>, happening: &Happening) -> Change {
+        if let Happening::Gauge { name, .. } = happening {
+            self.level_recorded(name, at);
+        }
         let fact = self.fact(us(at), seq.0, feed.map_or(0, |feed| feed.0), happening);
         self.insert(fact.clone());
         let people = self.note_people(&fact);
@@ -338,6 +346,8 @@ impl Book {
         if !changed {
             return Change::default();
         }
+        // It may have come through that feed.
+        self.heard.clear();
         self.note_everybody();
         Change { people: Change::of_everybody().people, ..Change::of_kinds(Kind::ALL) }
     }

@@ -5,7 +5,7 @@ use super::names::{By, Moved, Person, Spelling};
 use super::{Book, Fact};
 use crate::record::ids::Seq;
 
-/// The lines of everybody, each list in order of time. LineValues by the facts alone.
+/// The lines of everybody, each list in order of time. It follows from the facts alone.
 #[derive(Debug, Clone, Default)]
 pub(super) struct Lines {
     of: Vec<Vec<(i64, u64)>>,

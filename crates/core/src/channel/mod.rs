@@ -16,7 +16,8 @@ use crate::count::{Scope, Tallies};
 use crate::language::Language;
 use crate::money::Currency;
 use crate::money::conversion::Conversion;
-use crate::record::entry::{Body, Change, Entry};
+use crate::record::entry::{Body, Change, Draft, Entry};
+use crate::record::happening::Happening;
 use crate::record::ids::{FeedId, Seq, WidgetId};
 use crate::record::settings::Settings;
 use crate::time::Instant;
@@ -138,14 +139,14 @@ impl Channel {
     #[must_use]
     pub fn converted(&self, into: Currency) -> Vec<(WidgetId, Setup, Option<Setup>)> {
         let Some(by) = self.conversion(into) else { return Vec::new() };
-        let told = |piece: &Piece| {
+        let converted = |piece: &Piece| {
             let mut new = piece.clone();
             new.convert(&by, &self.settings);
             new.setup()
         };
         let all = self.widgets.iter().map(|(id, piece)| {
             let draft = self.drafts.get(id);
-            let (new, new_draft) = (told(piece), draft.map(told));
+            let (new, new_draft) = (converted(piece), draft.map(converted));
             let same = new == piece.setup() && new_draft == draft.map(Piece::setup);
             (*id, new, new_draft, same)
         });
@@ -270,6 +271,13 @@ impl Channel {
         }
         let all = self.widgets.iter().chain(&self.drafts);
         all.filter(|(_, piece)| piece.follows_chat()).map(|(id, _)| *id).collect()
+    }
+
+    /// Takes in a reading of a level that is not recorded, and names the widgets that may show it.
+    pub fn hear_level(&mut self, reading: &Draft) -> BTreeSet<WidgetId> {
+        let Body::Happening(Happening::Gauge { name, value }) = &reading.body else { return BTreeSet::new() };
+        let turned = self.book.hear_level(reading.feed, name, *value, reading.happened_at);
+        self.tallies.take(&turned, &self.book, &self.settings)
     }
 
     /// What is said in chat.

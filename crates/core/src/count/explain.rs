@@ -85,7 +85,14 @@ pub fn terms_and_lines(count: &Count, scope: &Scope<'_>) -> (Vec<(String, String
     let show = |sum: i128| unit.show(i64::try_from(sum).unwrap_or(i64::MAX));
     let counted = tally.lines.saturating_sub(adjusted).saturating_add(corrected);
     let sum = tally.sum.saturating_sub(by_hand).saturating_add(taken_out);
-    let mut terms = vec![(format!("Counted, from {}", lines_words(counted)), show(sum))];
+    let heard = count.level().and_then(|name| book.heard_level(name)).filter(|(at, _)| tally.latest == Some(*at));
+    let mut terms = match heard {
+        Some((at, _)) => {
+            let read = instant_words(&settings.calendar, instant(at));
+            vec![(format!("Read {read}, not recorded yet"), show(sum))]
+        }
+        None => vec![(format!("Counted, from {}", lines_words(counted)), show(sum))],
+    };
     if corrected > 0 {
         terms.push((format!("Taken out by corrections, {}", lines_words(corrected)), show(taken_out.saturating_neg())));
     }

@@ -137,6 +137,12 @@ impl Count {
         self.plus.keys().fold(own, |all, measure| all | bits(measure))
     }
 
+    /// The name of the level, where it counts nothing else.
+    #[must_use]
+    pub fn level(&self) -> Option<&str> {
+        if let What::Level(name) = &self.what { Some(name) } else { None }
+    }
+
     /// The measures that make it, the main one first. Of a level or a game's statistic there are none.
     pub fn terms(&self) -> impl Iterator<Item = Term> {
         let main = match &self.what {

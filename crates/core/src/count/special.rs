@@ -9,13 +9,16 @@ use crate::record::settings::Settings;
 use crate::time::calendar::Span;
 use std::collections::HashMap;
 
-/// The newest reading of a level within the span: its value, and when it was read.
+/// The newest reading of a level within the span, recorded or heard: its value, and when it was read.
 fn newest(name: &str, span: Span, book: &Book) -> Option<(i64, i64)> {
-    let wanted = book.words().find(name)?;
-    book.facts(span, Kind::Gauge.bit()).rev().filter(|fact| book.stands(fact)).find_map(|fact| match fact.what {
-        What::Gauge { level, value } if level == wanted => Some((value, fact.at)),
-        _ => None,
-    })
+    let heard = book.heard_level(name).filter(|(at, _)| span.contains(instant(*at)));
+    let Some(wanted) = book.words().find(name) else { return heard.map(|(at, value)| (value, at)) };
+    let recorded =
+        book.facts(span, Kind::Gauge.bit()).rev().filter(|fact| book.stands(fact)).find_map(|fact| match fact.what {
+            What::Gauge { level, value } if level == wanted => Some((value, fact.at)),
+            _ => None,
+        });
+    heard.map(|(at, value)| (value, at)).into_iter().chain(recorded).max_by_key(|(_, at)| *at)
 }
 
 /// The newest value of a level within the span.

@@ -2,8 +2,9 @@ use super::*;
 use crate::fixtures::{World, entry, settings};
 use crate::money::{Currency, Money};
 use crate::record::acts::ShowAct;
-use crate::record::entry::{Body, Entry};
+use crate::record::entry::{Body, Draft, Entry};
 use crate::record::happening::{Actor, Happening, Tier};
+use crate::record::ids::FeedId;
 use crate::sentence::plain;
 use chrono::TimeDelta;
 use proptest::prelude::*;
@@ -121,6 +122,40 @@ fn levels_and_running_totals() {
     assert_eq!(value(&of(running.clone()), &entries, "24T19:00"), 1_006);
     let today = Count { period: Period::Today, ..of(running) };
     assert_eq!(value(&today, &entries, "10T19:00"), 1_001);
+}
+
+#[test]
+fn a_level_that_is_heard_is_shown_until_a_newer_one_is_recorded() {
+    let reading = |seq, when, value| {
+        let gauge = Happening::Gauge { name: "viewers".into(), value };
+        Entry { feed: Some(FeedId(7)), ..entry(seq, at(when), Body::Happening(gauge)) }
+    };
+    let count = Count { what: What::Level("viewers".into()), ..Count::of(Measure::CountOfFollows, Period::AllTime) };
+    let mut channel = crate::channel::Channel::new(settings(), []);
+    let shown = |channel: &crate::channel::Channel, count: &Count| {
+        let scope = channel.scope(at("24T19:00"));
+        (scope.tally(count).value(), explain::terms_and_lines(count, &scope).0[0].0.clone())
+    };
+    let hear = |channel: &mut crate::channel::Channel, when, value| {
+        let Entry { origin, feed, happened_at, arrived_at, body, .. } = reading(0, when, value);
+        channel.hear_level(&Draft { origin, feed, happened_at, arrived_at, body });
+    };
+    channel.apply(&reading(1, "24T12:00", 200));
+    hear(&mut channel, "24T12:01", 230);
+    hear(&mut channel, "24T11:00", 5);
+    assert_eq!(shown(&channel, &count), (230, "Read 24 Nov, 12:01, not recorded yet".into()));
+    let yesterday = Count { until: Some(at("24T12:01")), ..count.clone() };
+    assert_eq!(shown(&channel, &yesterday).0, 200, "what was read after the end does not count");
+    channel.apply(&reading(2, "24T12:01", 230));
+    assert_eq!(shown(&channel, &count), (230, "Counted, from 1 line".into()));
+    hear(&mut channel, "24T12:02", 240);
+    let running = What::Running { level: "viewers".into(), measure: Measure::CountOfFollows };
+    assert_eq!(shown(&channel, &Count { what: running, ..count.clone() }).0, 240);
+    let withdraw = Body::Withdraw { feed: FeedId(7), name: "numbers".into(), by: "odile".into(), withdrawn: true };
+    channel.apply(&entry(3, at("24T13:00"), withdraw));
+    assert_eq!(shown(&channel, &count).0, 0, "what came through that feed is out, heard or recorded");
+    hear(&mut channel, "24T12:03", 250);
+    assert_eq!(shown(&channel, &count).0, 0);
 }
 
 #[test]

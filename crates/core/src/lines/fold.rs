@@ -101,7 +101,7 @@ impl<'a> Fold<'a> {
         self.number.max(self.given)
     }
 
-    pub(super) fn told(&self, scope: &Scope<'_>) -> LineValues {
+    pub(super) fn line_values(&self, scope: &Scope<'_>) -> LineValues {
         let fact = self.newest;
         let by_giver = self.by_giver();
         let kind = if by_giver { Kind::Gift } else { self.first.kind() };

@@ -131,7 +131,7 @@ impl LineFormat {
     /// entries of a kind within it become one.
     #[must_use]
     pub fn lines(&self, period: Period, fold: u32, most: usize, scope: &Scope<'_>) -> Vec<LineValues> {
-        Folding::new(self, period, fold, scope).newest(most).iter().map(|fold| fold.told(scope)).collect()
+        Folding::new(self, period, fold, scope).newest(most).iter().map(|fold| fold.line_values(scope)).collect()
     }
 
     /// When the lines of a period next change without any entry; `told` are those on show.
@@ -165,7 +165,7 @@ impl LineFormat {
         if self.common.is_empty() { words::standard(language, kind) } else { &self.common }
     }
 
-    /// Made-up lines, oldest first: one of each kind that is kinds.
+    /// Made-up lines, oldest first: one of each kind that is shown.
     #[must_use]
     pub fn sample(&self, scope: &Scope<'_>) -> Vec<LineValues> {
         let kinds: Vec<Kind> = self.shown_kinds().collect();
@@ -296,7 +296,7 @@ pub fn has_size(kind: Kind) -> bool {
 /// What stands in the places of a template about one entry.
 #[must_use]
 pub fn fact_values(fact: &Fact, scope: &Scope<'_>) -> Values {
-    Fold::of(fact, scope).told(scope).values
+    Fold::of(fact, scope).line_values(scope).values
 }
 
 /// A line made up for trying a look.

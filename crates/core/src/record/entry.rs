@@ -139,7 +139,6 @@ impl Body {
     /// Whether it is what an action on a widget would be written as: the same press, sent once more.
     #[must_use]
     pub fn answers(&self, widget: WidgetId, action: &str, value: Option<i64>) -> bool {
-        let _same = |number: i64| value.is_none_or(|value| value == number);
         match self {
             Self::Void { widget: own, target, .. } => {
                 *own == widget && action == "undo" && value.is_none_or(|value| u64::try_from(value) == Ok(target.0))

@@ -4,6 +4,7 @@ pub mod acts;
 pub mod entry;
 pub mod happening;
 pub mod ids;
+pub mod levels;
 pub mod measure;
 pub mod refusal;
 pub mod settings;

@@ -246,7 +246,7 @@ pub fn check(source: &str) -> Result<(), TemplateError> {
         return Err(here("it has characters that cannot be shown"));
     }
     let currency = Currency::parse("GBP").map_err(|_| here("there is no currency"))?;
-    // What reckoning comes to depends on the values: so it is tried with everything there, and with nothing.
+    // What an expression gives depends on the values: so it is tried with everything there, and with nothing.
     for values in [sample(), Values::default()] {
         render(source, &values, Locale { language: Language::En, currency })?;
     }

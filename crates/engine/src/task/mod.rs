@@ -3,6 +3,7 @@
 mod celebrations;
 mod drawing;
 pub mod heard;
+mod levels;
 mod meanwhile;
 mod record;
 mod rehearsing;
@@ -23,6 +24,7 @@ use std::time::Duration;
 use supervise::Loaded;
 use tally_core::channel::Channel;
 use tally_core::record::ids::{ChannelId, FeedId, Seq, WidgetId};
+use tally_core::record::levels::Levels;
 use tally_core::time::Instant;
 use tally_core::widgets::Setup;
 use tally_store::accounts::AirSignals;
@@ -42,8 +44,10 @@ const MOST_DRAFTS: usize = 4_000;
 const PULSE_GAP: Duration = Duration::from_millis(200);
 /// The strip is drawn anew after this long without any event, so that "quiet since" stays true.
 const PULSE_IDLE: Duration = Duration::from_secs(20);
+/// Looking for the next alarm takes at most one part in so many and one of the task's time.
+const ALARM_REST: u32 = 9;
 
-/// Loads a channel, hangs everything up, and sets it going.
+/// Loads a channel, publishes all its drawings, and sets it going.
 pub(crate) async fn load(
     inner: Arc<Inner>,
     id: ChannelId,
@@ -59,9 +63,6 @@ pub(crate) async fn load(
 fn names(feeds: &[Feed]) -> BTreeMap<FeedId, String> {
     feeds.iter().filter(|feed| !feed.removed).map(|feed| (FeedId(feed.id), feed.name.clone())).collect()
 }
-
-/// Looking for the next alarm takes at most one part in so many and one of the task's time.
-const ALARM_REST: u32 = 9;
 
 struct Task {
     inner: Arc<Inner>,
@@ -92,6 +93,8 @@ struct Task {
     air: AirSignals,
     /// Whether edits are on air at once.
     edits_at_once: bool,
+    /// Which readings of levels are to be recorded.
+    levels: Levels,
     /// What is heard through feeds besides lines of the record.
     hearing: Hearing,
     /// Who watches the goals, to celebrate them.
@@ -130,6 +133,7 @@ impl Task {
             alarm_from: now,
             air: record.air_signals,
             edits_at_once: record.edits_at_once,
+            levels: levels::of(record.level_gap_s),
             hearing: Hearing::default(),
             watches: BTreeMap::new(),
             rehearsal: None,
@@ -159,7 +163,9 @@ impl Task {
             let order = match next.take().or_else(|| self.deferred.pop_front()) {
                 Some(order) => Some(order),
                 None => {
+                    let levels = self.levels.next().map(|at| self.until(at));
                     let wake = self.wake_at();
+                    let wake = levels.map_or(wake, |at| at.min(wake));
                     tokio::select! {
                         order = self.waiting.recv() => match order {
                             Some(order) => Some(order),
@@ -192,6 +198,7 @@ impl Task {
                     self.ingest(group).await;
                 }
                 Some(Order::Stop(done)) => {
+                    self.record_levels(Instant::MAX_UTC).await;
                     self.keep_snapshot().await;
                     let _ = done.send(());
                     return;
@@ -199,6 +206,8 @@ impl Task {
                 Some(order) => self.handle(order).await,
                 None => {}
             }
+            self.doing = "recording levels".into();
+            self.record_levels(self.inner.clock.now()).await;
             self.doing = "drawing".into();
             self.fire_alarm();
             self.draw();
@@ -276,13 +285,16 @@ impl Task {
     /// When the task must look up even if nobody calls.
     fn wake_at(&self) -> tokio::time::Instant {
         let idle = self.pulse_drawn + PULSE_IDLE;
-        let alarm = self.alarm.as_ref().map(|(at, _)| {
-            let wait = (*at - self.inner.clock.now()).to_std().unwrap_or_default();
-            // A far alarm is looked at again from time to time, should the machine's clock be set.
-            tokio::time::Instant::now() + wait.min(PULSE_IDLE)
-        });
+        let alarm = self.alarm.as_ref().map(|(at, _)| self.until(*at));
         let looks = self.alarm_wanted.map(|_| self.alarm_from);
         [Some(idle), self.pace.next(), self.pulse_due, alarm, looks].into_iter().flatten().min().unwrap_or(idle)
+    }
+
+    /// When to wake for an instant. A far one is looked at again from time to time, should the machine's clock
+    /// be set.
+    fn until(&self, at: Instant) -> tokio::time::Instant {
+        let wait = (at - self.inner.clock.now()).to_std().unwrap_or_default();
+        tokio::time::Instant::now() + wait.min(PULSE_IDLE)
     }
 
     async fn keep_snapshot(&mut self) {

@@ -16,7 +16,9 @@ impl Task {
     pub(super) async fn ingest(&mut self, group: Vec<(Vec<Draft>, Vec<EntryRow>, Reply<Ingested>)>) {
         let (mut all, mut all_rows, mut replies) = (Vec::new(), Vec::new(), Vec::with_capacity(group.len()));
         for (drafts, rows, reply) in group {
-            replies.push((drafts.len(), reply));
+            let came = drafts.len();
+            let (drafts, rows) = self.hear_levels(drafts, rows);
+            replies.push((drafts.len(), came - drafts.len(), reply));
             all.extend(drafts);
             all_rows.extend(rows);
         }
@@ -27,17 +29,17 @@ impl Task {
                     signals.into_iter().filter_map(|(index, name)| Some(((*places.get(index)?)?, name))).collect();
                 self.follow_signals(new).await;
                 let mut rest = places.as_slice();
-                for (count, reply) in replies {
+                for (count, heard, reply) in replies {
                     let (mine, others) = rest.split_at(count.min(rest.len()));
                     rest = others;
-                    let accepted = mine.iter().flatten().count();
-                    let ingested =
-                        Ingested { accepted, duplicates: count - accepted, last_seq: self.channel.last_seq() };
+                    let new = mine.iter().flatten().count();
+                    let (accepted, duplicates) = (new + heard, count - new);
+                    let ingested = Ingested { accepted, duplicates, last_seq: self.channel.last_seq() };
                     let _ = reply.send(Ok(ingested));
                 }
             }
             Err(_) => {
-                for (_, reply) in replies {
+                for (.., reply) in replies {
                     let _ = reply.send(Err(EngineError::Away));
                 }
             }
@@ -108,7 +110,14 @@ impl Task {
     }
 
     /// Makes drafts durable, then folds them in. Says which place each was given.
-    async fn append(&mut self, drafts: Vec<Draft>, rows: Vec<EntryRow>) -> Result<Vec<Option<Seq>>, EngineError> {
+    pub(super) async fn append(
+        &mut self,
+        drafts: Vec<Draft>,
+        rows: Vec<EntryRow>,
+    ) -> Result<Vec<Option<Seq>>, EngineError> {
+        if rows.is_empty() {
+            return Ok(Vec::new());
+        }
         for _ in 0..3 {
             self.catch_up().await?;
             let (ledger, id, after, rows) = (self.inner.ledger.clone(), self.id, self.channel.last_seq(), rows.clone());

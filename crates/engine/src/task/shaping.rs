@@ -1,6 +1,6 @@
 //! What the owner decides: widgets, tried on the stage and put on air; settings.
 
-use super::{NO_SNAPSHOT, PAGE, Task};
+use super::{NO_SNAPSHOT, PAGE, Task, levels};
 use crate::error::EngineError;
 use crate::orders::Shaping;
 use std::collections::BTreeSet;
@@ -11,6 +11,7 @@ use tally_core::record::entry::{ACT, VOID};
 use tally_core::record::ids::{Seq, WidgetId};
 use tally_core::record::refusal::Refusal;
 use tally_core::record::settings::Settings;
+use tally_core::time::Instant;
 use tally_core::widgets::{Piece, Setup};
 use tally_store::accounts::ChannelRecord;
 use tally_store::widgets::{Converted, OwnWidget, Past, WidgetRecord};
@@ -227,7 +228,9 @@ impl Task {
         };
         let converted = self.converted(after, goes_back).await?;
         let on_shelf: BTreeSet<WidgetId> = self.channel.widgets().map(|(id, _)| id).collect();
+        self.record_levels(Instant::MAX_UTC).await;
         let (settings, air, at_once) = (record.settings.clone(), record.air_signals.clone(), record.edits_at_once);
+        let levels = levels::of(record.level_gap_s);
         let (store, kept) = (self.inner.store.clone(), converted.clone());
         self.meanwhile(async move { store.save_settings(record, kept).await }).await?;
         self.channel.set_settings(settings);
@@ -235,7 +238,7 @@ impl Task {
             self.replace(one.id, one.setup, one.draft).await?;
         }
         self.end_rehearsal();
-        (self.air, self.edits_at_once) = (air, at_once);
+        (self.air, self.edits_at_once, self.levels) = (air, at_once, levels);
         self.kept_at = NO_SNAPSHOT;
         let all: Vec<WidgetId> = self.channel.widgets().map(|(id, _)| id).collect();
         self.pace.touch(all);

@@ -77,6 +77,7 @@ async fn by_setting_changes_are_on_air_at_once() {
         ("on_air", ""),
         ("off_air", ""),
         ("edits", "at_once"),
+        ("level_gap_s", "60"),
     ];
     owner.done("/channel", &channel).await;
     let bench = format!("/widgets/{}", goal["id"]);

@@ -8,6 +8,8 @@ use crate::kit::program::Program;
 use crate::kit::sender::{Sender, tip};
 use crate::kit::until;
 use actix_web::{App, HttpResponse, HttpServer, web};
+use fantoccini::Locator;
+use fantoccini::actions::{InputSource, MOUSE_BUTTON_LEFT, MouseActions, PointerAction};
 use serde_json::{Value, json};
 
 #[tokio::test(flavor = "multi_thread")]
@@ -42,6 +44,28 @@ async fn a_goal_climbs_its_ladder_and_celebrates_once() {
     bench.on_air(".goal-value", "£13").await;
     bench.browser.to(&bench.page).await;
     assert_eq!(bench.browser.run("return window.celebrations").await, json!(1), "one celebration for one rung");
+    bench.browser.close().await;
+}
+
+/// A finger is down on the bar while the answer to an earlier edit draws the bar anew.
+#[tokio::test(flavor = "multi_thread")]
+async fn a_press_counts_though_an_answer_comes_between_down_and_up() {
+    let bench = Bench::from("top-five").await;
+    bench.says("most", "3").await;
+    let button = bench.browser.client.find(Locator::Css("#bar [data-bench-key=p]")).await.unwrap();
+    let mouse = |then: MouseActions| bench.browser.client.perform_actions(then);
+    let over = PointerAction::MoveToElement { element: button, duration: None, x: 0., y: 0. };
+    mouse(MouseActions::new("finger".into()).then(over).then(PointerAction::Down { button: MOUSE_BUTTON_LEFT }))
+        .await
+        .unwrap();
+    let edit = "document.querySelector('#bar').dataset.old = 1;
+        const field = document.querySelector(\"[data-part='most'] [name=text]\");
+        field.value = '4'; field.form.requestSubmit();";
+    bench.browser.run(edit).await;
+    bench.browser.shows_one("#bar:not([data-old])").await;
+    bench.browser.shows("#bar", "Undo: changed").await;
+    mouse(MouseActions::new("finger".into()).then(PointerAction::Up { button: MOUSE_BUTTON_LEFT })).await.unwrap();
+    bench.browser.shows("#bar", "Undo: put it on air").await;
     bench.browser.close().await;
 }
 

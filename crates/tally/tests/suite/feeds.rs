@@ -212,6 +212,48 @@ async fn numbers_and_rates_are_fetched_and_what_fails_says_why_until_it_works_ag
 }
 
 #[tokio::test(flavor = "multi_thread")]
+async fn each_reading_of_a_level_is_shown_and_a_few_of_them_are_recorded() {
+    let database = Database::new();
+    let mut program = Program::start(&database.url);
+    let owner = Owner::of(&program).await;
+    let sender = Sender::of(&program.demo()["feeds"][0]);
+    let read = |id: u32, value: i64| {
+        let data = json!({"name": "queue", "value": value});
+        json!({"specversion": "1.0", "id": format!("queue-{id}"), "source": "/q", "type": "tally.gauge", "data": data})
+    };
+    sender.deliver(&read(0, 500)).await;
+    let goal = program.widget("Turntable motor");
+    let bench = format!("/widgets/{}", goal["id"]);
+    for (key, text) in [("measure", "level:queue"), ("start", "0")] {
+        owner.done(&format!("{bench}/edit"), &[("key", key), ("text", text)]).await;
+    }
+    owner.done(&format!("{bench}/put-on-air"), &[]).await;
+    let shows = async |program: &Program, value: i64| {
+        let text = async || program.text(&goal).await.starts_with(&format!("{value} of ")).then_some(());
+        until(&format!("the goal shows {value}"), text).await;
+    };
+    shows(&program, 500).await;
+    // As many as a service sends in two minutes, far faster than a minute.
+    for (id, value) in (1..).zip([510, 900, 20, 640, 612]) {
+        assert_eq!(sender.deliver(&read(id, value)).await["accepted"], 1);
+        shows(&program, value).await;
+    }
+    assert_eq!(sender.batch(&[read(7, 613), read(8, 614)]).await.status(), 200);
+    shows(&program, 614).await;
+    let lines = async |owner: &Owner| owner.page("/ledger?kind=gauge&find=queue").await;
+    assert!(lines(&owner).await.contains("queue stands at 500"), "the first is recorded at once");
+    assert!(!lines(&owner).await.contains("614"), "the others wait");
+    program.stop();
+    program.again();
+    shows(&program, 614).await;
+    let owner = Owner::of(&program).await;
+    let page = lines(&owner).await;
+    for part in ["queue: 4 readings, 20 to 900", "614"] {
+        assert!(page.contains(part), "{part}: {page}");
+    }
+}
+
+#[tokio::test(flavor = "multi_thread")]
 async fn feeds_reach_no_private_address_unless_the_operator_allows_it() {
     let database = Database::new();
     let program = Program::start(&database.url);

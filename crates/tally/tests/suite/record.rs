@@ -185,6 +185,7 @@ async fn shows_begin_by_hand_or_by_a_signal_and_are_trimmed_afterwards() {
         ("weight_3", "5"),
         ("weights_from", "now"),
         ("edits", "tried"),
+        ("level_gap_s", "60"),
     ];
     let signals = |on, off| [&settings[..], &[("on_air", on), ("off_air", off)]].concat();
     assert!(owner.refused("/channel", &signals("x", "x")).await.contains("two names"));
@@ -227,6 +228,7 @@ async fn weights_and_the_base_currency_change_and_everything_is_derived_anew() {
             ("on_air", ""),
             ("off_air", ""),
             ("edits", "tried"),
+            ("level_gap_s", "60"),
         ]
     };
     owner.done("/channel", &settings("GBP", "7", "now")).await;

@@ -137,7 +137,7 @@ fn write(out: &mut Vec<u8>, id: u32, body: &[u8]) {
     out.extend_from_slice(body);
 }
 
-/// What the file holds, info while it is copied.
+/// What the file holds, found out while it is copied.
 #[derive(Default)]
 struct VideoInfo {
     /// Of the cluster that is being read.

@@ -67,7 +67,16 @@ pub struct Form {
     on_air: String,
     off_air: String,
     edits: String,
+    level_gap_s: u16,
 }
+
+/// How often readings of levels are recorded, in seconds, and in words.
+const LEVEL_GAPS: &[(u16, &str)] = &[
+    (60, "the highest, lowest and last of each minute"),
+    (300, "the highest, lowest and last of each five minutes"),
+    (900, "the highest, lowest and last of each quarter of an hour"),
+    (0, "all readings"),
+];
 
 /// `POST /channel`
 pub async fn save(app: web::Data<App>, owner: Owner, form: web::Form<Form>) -> Result<HttpResponse, WebError> {
@@ -87,7 +96,7 @@ pub async fn save(app: web::Data<App>, owner: Owner, form: web::Form<Form>) -> R
     }
 }
 
-/// `POST /channel/currency/back`: money is changed as it was before the last change of currency.
+/// `POST /channel/currency/back`: money is in the currency again that it was in before the last change.
 pub async fn currency_back(app: web::Data<App>, owner: Owner) -> Result<HttpResponse, WebError> {
     let mut record = app.engine.store().channel(owner.channel.id).await?;
     let Some(before) = record.currency_before else {
@@ -181,6 +190,9 @@ fn changed(form: &Form, record: ChannelRecord, now: Instant) -> Result<ChannelRe
         on: signal("The signal that puts you on air", &form.on_air)?,
         off: signal("The signal that takes you off air", &form.off_air)?,
     };
+    if LEVEL_GAPS.iter().all(|(seconds, _)| *seconds != form.level_gap_s) {
+        return Err(WebError::Refused("Choose how often levels are recorded from the list.".into()));
+    }
     if !air_signals.on.is_empty() && air_signals.on == air_signals.off {
         return Err(WebError::Refused(
             "One signal cannot put you on air and take you off; give them two names.".into(),
@@ -193,6 +205,7 @@ fn changed(form: &Form, record: ChannelRecord, now: Instant) -> Result<ChannelRe
         settings: Settings { currency, calendar, weights },
         air_signals,
         edits_at_once: form.edits == "at_once",
+        level_gap_s: form.level_gap_s,
         currency_before: record.currency_before,
     })
 }
