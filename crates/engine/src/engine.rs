@@ -15,6 +15,7 @@ use tally_core::channel::{Channel, Desk};
 use tally_core::record::entry::{Draft, Incoming};
 use tally_core::record::ids::{ChannelId, FeedId, Seq, WidgetId};
 use tally_core::time::Instant;
+use tally_core::time::calendar::Calendar;
 use tally_core::widgets::Setup;
 use tally_store::Store;
 use tally_store::accounts::ChannelRecord;
@@ -229,6 +230,14 @@ impl ChannelHandle {
         let (reply, answer) = oneshot::channel();
         self.send(order(reply)).await?;
         answer.await.map_err(|_| EngineError::Away)?
+    }
+
+    /// The channel's clock and calendar.
+    ///
+    /// # Errors
+    /// The channel is being let go.
+    pub async fn calendar(&self) -> Result<Calendar, EngineError> {
+        self.ask(|channel, _| channel.settings().calendar).await
     }
 
     /// Records what a feed brings. Answers when it is durable.

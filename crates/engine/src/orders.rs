@@ -114,6 +114,8 @@ pub enum Report {
     Connected,
     /// It does not work: why, and what to do.
     Failing(String),
+    /// It works, and something that came through it did not: what, and what to do.
+    Trouble(String),
 }
 
 /// A question to a channel's state.

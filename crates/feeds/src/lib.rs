@@ -8,7 +8,9 @@
 
 pub mod cloudevents;
 mod data;
+pub mod intake;
 pub mod irc;
+pub mod mapping;
 pub mod outside;
 pub mod poll;
 pub mod probe;

@@ -1,16 +1,20 @@
 //! The way out: asking addresses that the owner typed in, without letting anybody use us to reach
 //! what stands behind our walls (server-side request forgery), and without being held up.
 
-use futures_util::StreamExt;
+use bytes::Bytes;
+use futures_util::{Stream, StreamExt};
 use reqwest::dns::{Addrs, Name, Resolve, Resolving};
 use reqwest::header::{ETAG, IF_MODIFIED_SINCE, IF_NONE_MATCH, LAST_MODIFIED};
 use reqwest::redirect::Policy;
-use reqwest::{Client, StatusCode, Url};
+use reqwest::{Client, RequestBuilder, Response, StatusCode, Url};
 use std::net::{IpAddr, Ipv6Addr, SocketAddr};
 use std::time::Duration;
+use tokio::time::timeout;
 
 /// How long a whole answer may take.
 const PATIENCE: Duration = Duration::from_secs(15);
+/// How long a stream may say nothing at all, not even that it is still there.
+const SILENCE: Duration = Duration::from_secs(120);
 
 /// What may be reached.
 #[derive(Debug, Clone, Copy, Default)]
@@ -84,6 +88,9 @@ pub enum OutsideError {
     /// Another status than 200.
     #[error("it answered {0}")]
     Status(u16),
+    /// A further page on another host.
+    #[error("its next page, {0}, is not on the same host")]
+    Elsewhere(String),
     /// Too large.
     #[error("its answer is larger than {0} bytes")]
     TooLarge(usize),
@@ -126,6 +133,7 @@ pub struct Asked {
     url: Url,
     outside: Outside,
     client: Client,
+    headers: Vec<(String, String)>,
     etag: Option<String>,
     modified: Option<String>,
 }
@@ -155,16 +163,33 @@ impl Asked {
     /// See [`address`].
     pub fn new(url: &str, outside: Outside) -> Result<Self, OutsideError> {
         let url = address(url, outside)?;
-        let client = Client::builder()
-            .dns_resolver(std::sync::Arc::new(outside))
-            // A redirection could lead to where the first address could not.
-            .redirect(Policy::none())
-            .no_proxy()
-            .timeout(PATIENCE)
-            .user_agent(concat!("eager-tally/", env!("CARGO_PKG_VERSION")))
-            .build()
-            .map_err(|error| OutsideError::NoAnswer(error.to_string()))?;
-        Ok(Self { url, outside, client, etag: None, modified: None })
+        let client = client(outside, Some(PATIENCE))?;
+        Ok(Self { url, outside, client, headers: Vec::new(), etag: None, modified: None })
+    }
+
+    /// With headers that are sent along.
+    #[must_use]
+    pub fn with_headers(self, headers: Vec<(String, String)>) -> Self {
+        Self { headers, ..self }
+    }
+
+    /// Asks for a further page of the same host.
+    ///
+    /// # Errors
+    /// See [`OutsideError`]. A page on another host is refused: what is sent along is meant for this one.
+    pub async fn page(&self, reference: &str, most: usize) -> Result<Vec<u8>, OutsideError> {
+        let elsewhere = || OutsideError::Elsewhere(reference.chars().take(100).collect());
+        let page = self.url.join(reference).map_err(|_| elsewhere())?;
+        if page.origin() != self.url.origin() {
+            return Err(elsewhere());
+        }
+        address(page.as_str(), self.outside)?;
+        let request = with_headers(self.client.get(page), &self.headers);
+        let answer = request.send().await.map_err(|error| no_answer(&error))?;
+        match answer.status() {
+            StatusCode::OK => body(answer, most).await,
+            other => Err(OutsideError::Status(other.as_u16())),
+        }
     }
 
     /// Asks. None if nothing has changed since the last answer.
@@ -173,7 +198,7 @@ impl Asked {
     /// See [`OutsideError`].
     pub async fn ask(&mut self, most: usize) -> Result<Option<Vec<u8>>, OutsideError> {
         address(self.url.as_str(), self.outside)?;
-        let mut request = self.client.get(self.url.clone());
+        let mut request = with_headers(self.client.get(self.url.clone()), &self.headers);
         if let Some(etag) = &self.etag {
             request = request.header(IF_NONE_MATCH, etag);
         }
@@ -188,15 +213,7 @@ impl Asked {
         }
         let told = |name| answer.headers().get(name).and_then(|value| value.to_str().ok()).map(str::to_owned);
         let (etag, modified) = (told(ETAG), told(LAST_MODIFIED));
-        let mut body = Vec::new();
-        let mut chunks = answer.bytes_stream();
-        while let Some(chunk) = chunks.next().await {
-            let chunk = chunk.map_err(|error| no_answer(&error))?;
-            if body.len() + chunk.len() > most {
-                return Err(OutsideError::TooLarge(most));
-            }
-            body.extend_from_slice(&chunk);
-        }
+        let body = body(answer, most).await?;
         (self.etag, self.modified) = (etag, modified);
         Ok(Some(body))
     }
@@ -204,6 +221,58 @@ impl Asked {
     /// The next answer is to come whole, changed or not.
     pub fn forget(&mut self) {
         (self.etag, self.modified) = (None, None);
+    }
+}
+
+fn client(outside: Outside, patience: Option<Duration>) -> Result<Client, OutsideError> {
+    let builder = Client::builder()
+        .dns_resolver(std::sync::Arc::new(outside))
+        // A redirection could lead to where the first address could not.
+        .redirect(Policy::none())
+        .no_proxy()
+        .connect_timeout(PATIENCE)
+        .user_agent(concat!("eager-tally/", env!("CARGO_PKG_VERSION")));
+    let builder = match patience {
+        Some(patience) => builder.timeout(patience),
+        None => builder.read_timeout(SILENCE),
+    };
+    builder.build().map_err(|error| OutsideError::NoAnswer(error.to_string()))
+}
+
+fn with_headers(request: RequestBuilder, headers: &[(String, String)]) -> RequestBuilder {
+    headers.iter().fold(request, |request, (name, value)| request.header(name, value))
+}
+
+async fn body(answer: Response, most: usize) -> Result<Vec<u8>, OutsideError> {
+    let mut body = Vec::new();
+    let mut chunks = answer.bytes_stream();
+    while let Some(chunk) = chunks.next().await {
+        let chunk = chunk.map_err(|error| no_answer(&error))?;
+        if body.len() + chunk.len() > most {
+            return Err(OutsideError::TooLarge(most));
+        }
+        body.extend_from_slice(&chunk);
+    }
+    Ok(body)
+}
+
+/// Opens an address whose answer goes on and on.
+///
+/// # Errors
+/// See [`OutsideError`].
+pub async fn open(
+    url: &str,
+    outside: Outside,
+    headers: &[(String, String)],
+) -> Result<impl Stream<Item = Result<Bytes, OutsideError>> + Unpin + use<>, OutsideError> {
+    let url = address(url, outside)?;
+    let request = with_headers(client(outside, None)?.get(url), headers);
+    let answer = timeout(PATIENCE, request.send()).await;
+    let late = |_| OutsideError::NoAnswer("it took too long".into());
+    let answer = answer.map_err(late)?.map_err(|error| no_answer(&error))?;
+    match answer.status() {
+        StatusCode::OK => Ok(answer.bytes_stream().map(|chunk| chunk.map_err(|error| no_answer(&error)))),
+        other => Err(OutsideError::Status(other.as_u16())),
     }
 }
 

@@ -27,14 +27,18 @@ pub struct Leaf {
     pub shown: String,
     /// Whether a level can be read there.
     pub is_level: bool,
+    /// Whether it is a list that holds something.
+    pub is_list: bool,
+    /// Whether it holds other values.
+    pub holds: bool,
 }
 
 /// The places of a JSON answer, in its order.
 ///
 /// # Errors
 /// The address does not answer, or not in JSON; in words.
-pub async fn numbers(url: &str, outside: Outside) -> Result<Vec<Leaf>, String> {
-    let body = ask(url, outside, MOST_BYTES).await?;
+pub async fn tree(url: &str, headers: &[(String, String)], outside: Outside) -> Result<Vec<Leaf>, String> {
+    let body = ask(url, headers, outside, MOST_BYTES).await?;
     let answer: Value = serde_json::from_slice(&body).map_err(|error| format!("its answer is not JSON ({error})"))?;
     Ok(leaves(&answer))
 }
@@ -44,7 +48,7 @@ pub async fn numbers(url: &str, outside: Outside) -> Result<Vec<Leaf>, String> {
 /// # Errors
 /// The address does not answer, or not with a table; in words.
 pub async fn table(url: &str, outside: Outside) -> Result<String, String> {
-    let body = ask(url, outside, rates::MOST_BYTES).await?;
+    let body = ask(url, &[], outside, rates::MOST_BYTES).await?;
     let read = tokio::task::spawn_blocking(move || {
         let text = std::str::from_utf8(&body).map_err(|_| "its answer is not UTF-8".to_owned())?;
         rates::parse(text).map_err(|error| error.to_string())
@@ -55,13 +59,16 @@ pub async fn table(url: &str, outside: Outside) -> Result<String, String> {
     Ok(format!("{} days, the newest {day}: 1 € is {some} and {} more", days.len(), table.len().saturating_sub(4)))
 }
 
-async fn ask(url: &str, outside: Outside, most: usize) -> Result<Vec<u8>, String> {
-    let mut asked = Asked::new(url, outside).map_err(|error| error.to_string())?;
+async fn ask(url: &str, headers: &[(String, String)], outside: Outside, most: usize) -> Result<Vec<u8>, String> {
+    let asked = Asked::new(url, outside).map_err(|error| error.to_string())?;
+    let mut asked = asked.with_headers(headers.to_vec());
     let body = asked.ask(most).await.map_err(|error| error.to_string())?;
     body.ok_or_else(|| "it says that nothing has changed, though it was asked for the first time".into())
 }
 
-fn leaves(answer: &Value) -> Vec<Leaf> {
+/// The places of a JSON value, in its order.
+#[must_use]
+pub fn leaves(answer: &Value) -> Vec<Leaf> {
     let mut all = Vec::new();
     gather(answer, "", "", 0, &mut all);
     all
@@ -92,6 +99,8 @@ fn gather(value: &Value, key: &str, pointer: &str, depth: usize, into: &mut Vec<
             pointer: pointer.to_owned(),
             shown,
             is_level,
+            is_list: value.as_array().is_some_and(|items| !items.is_empty()),
+            holds: !named.is_empty(),
         });
     }
     for (key, value) in named {

@@ -2,7 +2,8 @@
 //! the addresses and secrets that it was given and the published formats.
 //!
 //! A tip service, a chat server that speaks IRC, a platform's numbers, a central bank's rates, the
-//! puzzle game *Yardmaster*, and shows that play from a script.
+//! puzzle game *Yardmaster*, shows that play from a script, and three services whose messages have shapes of
+//! their own.
 
 #![cfg_attr(test, allow(clippy::unwrap_used, clippy::expect_used))]
 
@@ -11,6 +12,7 @@ pub mod delivery;
 mod page;
 pub mod rates;
 pub mod script;
+pub mod services;
 mod tip_jar;
 pub mod world;
 
@@ -20,6 +22,7 @@ use actix_web::http::header::{self, HeaderValue};
 use actix_web::middleware::{Next, from_fn};
 use actix_web::{App, HttpServer, web};
 use delivery::{Book, Wiring};
+use services::{Calls, Services};
 use std::net::TcpListener;
 use std::sync::Arc;
 use std::time::Duration;
@@ -39,6 +42,8 @@ pub struct Wirings {
     pub tips: Wiring,
     /// Those of the platform and the game, and all of scripted shows.
     pub platform: Wiring,
+    /// Where Buffer Box calls.
+    pub buffer_box: Calls,
 }
 
 /// Serves the stand-ins' pages on one listener and the chat on another, until the returned server
@@ -47,6 +52,7 @@ pub struct Wirings {
 /// # Errors
 /// A listener cannot be used.
 pub fn run(listener: TcpListener, chat: TcpListener, wirings: Wirings) -> std::io::Result<Server> {
+    let services = web::Data::new(Services::calling(wirings.buffer_box.clone()));
     let (book, wirings) = (web::Data::new(Book::default()), web::Data::new(wirings));
     let world = Arc::new(World::new(SEED));
     let chat_at = web::Data::new(page::ChatAt(chat.local_addr()?));
@@ -59,6 +65,7 @@ pub fn run(listener: TcpListener, chat: TcpListener, wirings: Wirings) -> std::i
             .app_data(book.clone())
             .app_data(wirings.clone())
             .app_data(world.clone())
+            .app_data(services.clone())
             .app_data(chat_at.clone())
             .wrap(from_fn(protected))
             .route("/", web::get().to(tip_jar::show))
@@ -70,6 +77,14 @@ pub fn run(listener: TcpListener, chat: TcpListener, wirings: Wirings) -> std::i
             .route("/world/numbers", web::post().to(page::turn))
             .route("/world/game", web::post().to(page::game))
             .route("/world/script", web::post().to(page::script))
+            .route("/services", web::get().to(services::show))
+            .route("/services/buffer-box", web::post().to(services::fill))
+            .route("/services/buffer-box/calls", web::post().to(services::point_box))
+            .route("/services/branchline", web::post().to(services::aboard))
+            .route("/services/ticket-office", web::post().to(services::buy))
+            .route("/services/ticket-office/calls", web::post().to(services::point_office))
+            .route("/branchline/line", web::get().to(services::line))
+            .route("/ticket-office/orders.json", web::get().to(services::orders))
             .route("/numbers.json", web::get().to(page::numbers))
             .route("/rates.xml", web::get().to(page::rates))
             .route("/stand-in.css", web::get().to(tip_jar::style))

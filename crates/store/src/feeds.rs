@@ -1,5 +1,6 @@
 //! Wired-up origins of happenings.
 
+use crate::mapping::{List, Mapping, Stream, Webhook};
 use crate::schema::feeds;
 use crate::{Store, StoreError};
 use diesel::prelude::*;
@@ -48,6 +49,12 @@ pub enum Wiring {
     Chat(Chat),
     /// Numbers from an address that is asked again and again.
     Poll(Poll),
+    /// A webhook of any shape, with rules.
+    AnyWebhook(Webhook),
+    /// A stream, with rules.
+    Stream(Stream),
+    /// A list that is asked for again and again, with rules.
+    List(List),
     /// Exchange rates from an address.
     Rates {
         /// The address of the table.
@@ -99,8 +106,41 @@ impl Wiring {
             Self::Webhook { .. } => "webhook",
             Self::Chat(_) => "chat",
             Self::Poll(_) => "poll",
+            Self::AnyWebhook(_) => "any_webhook",
+            Self::Stream(_) => "stream",
+            Self::List(_) => "list",
             Self::Rates { .. } => "rates",
             Self::Import { .. } => "import",
+        }
+    }
+
+    /// The rules, where it has any.
+    #[must_use]
+    pub fn mapping(&self) -> Option<&Mapping> {
+        match self {
+            Self::AnyWebhook(Webhook { mapping, .. })
+            | Self::Stream(Stream { mapping, .. })
+            | Self::List(List { mapping, .. }) => Some(mapping),
+            _ => None,
+        }
+    }
+
+    /// The same wiring with the rules of another.
+    #[must_use]
+    fn with_rules_of(mut self, other: &Self) -> Self {
+        if let (Some(mapping), Some(rules)) = (self.mapping_mut(), other.mapping()) {
+            mapping.clone_from(rules);
+        }
+        self
+    }
+
+    /// The rules, to be changed.
+    pub fn mapping_mut(&mut self) -> Option<&mut Mapping> {
+        match self {
+            Self::AnyWebhook(Webhook { mapping, .. })
+            | Self::Stream(Stream { mapping, .. })
+            | Self::List(List { mapping, .. }) => Some(mapping),
+            _ => None,
         }
     }
 }
@@ -226,11 +266,18 @@ impl Store {
         self.run(move |conn| {
             let rows: Vec<FeedRow> = feeds::table
                 .filter(feeds::removed.eq(0).and(feeds::paused.eq(0)))
-                .filter(feeds::kind.eq_any(["chat", "poll", "rates"]))
+                .filter(feeds::kind.eq_any(["chat", "poll", "rates", "stream", "list"]))
                 .order(feeds::id)
                 .select(FeedRow::as_select())
                 .load(conn)?;
-            rows.into_iter().map(FeedRow::feed).collect()
+            // What is still being written is no reason to begin a feed anew.
+            let in_force = |mut feed: Feed| {
+                if let Some(mapping) = feed.wiring.mapping_mut() {
+                    mapping.draft = None;
+                }
+                feed
+            };
+            rows.into_iter().map(|row| row.feed().map(in_force)).collect()
         })
         .await
     }
@@ -266,6 +313,32 @@ impl Store {
         .await
     }
 
+    /// Changes the rules of a feed, if `change` says that it did.
+    ///
+    /// # Errors
+    /// [`StoreError::NotFound`] when the channel has no such feed, or it has no rules.
+    pub async fn change_mapping(
+        &self,
+        channel: ChannelId,
+        feed: u32,
+        change: impl FnOnce(&mut Mapping) -> bool + Send + 'static,
+    ) -> Result<bool, StoreError> {
+        self.run(move |conn| {
+            conn.transaction(|conn| {
+                let own = feeds::table.find(feed).filter(feeds::channel_id.eq(channel.0));
+                let row: FeedRow = own.select(FeedRow::as_select()).for_update().first(conn)?;
+                let mut feed = row.feed()?;
+                let changed = change(feed.wiring.mapping_mut().ok_or(StoreError::NotFound)?);
+                if changed {
+                    let wiring = feeds::wiring.eq(json(&feed.wiring)?);
+                    diesel::update(feeds::table.find(feed.id)).set(wiring).execute(conn)?;
+                }
+                Ok(changed)
+            })
+        })
+        .await
+    }
+
     /// Changes one thing about a feed, and nothing besides: two changes at once are both made.
     ///
     /// # Errors
@@ -295,10 +368,21 @@ impl Store {
                         }
                         _ => return Err(StoreError::NotFound),
                     },
-                    FeedChange::Edit { name, wiring } => this
-                        .set((feeds::name.eq(name), feeds::kind.eq(wiring.kind()), feeds::wiring.eq(json(&wiring)?)))
-                        .execute(conn)?,
+                    FeedChange::Answer(webhook) => {
+                        let wiring = Wiring::AnyWebhook(*webhook).with_rules_of(&feed.wiring);
+                        this.set(feeds::wiring.eq(json(&wiring)?)).execute(conn)?
+                    }
+                    FeedChange::Edit { name, wiring } => {
+                        let wiring = wiring.with_rules_of(&feed.wiring);
+                        this.set((
+                            feeds::name.eq(name),
+                            feeds::kind.eq(wiring.kind()),
+                            feeds::wiring.eq(json(&wiring)?),
+                        ))
+                        .execute(conn)?
+                    }
                     FeedChange::Wire(wiring) => {
+                        let wiring = wiring.with_rules_of(&feed.wiring);
                         this.set((feeds::kind.eq(wiring.kind()), feeds::wiring.eq(json(&wiring)?))).execute(conn)?
                     }
                 };
@@ -334,6 +418,8 @@ pub enum FeedChange {
         /// How it is wired.
         wiring: Wiring,
     },
-    /// It is wired otherwise.
+    /// Of a webhook of any shape: who may send, and how it is answered. Its rules stay as they are.
+    Answer(Box<Webhook>),
+    /// It is wired otherwise. Its rules, if it has any, stay as they are.
     Wire(Wiring),
 }

@@ -5,9 +5,11 @@
 
 pub mod accounts;
 pub mod clips;
+pub mod deliveries;
 mod error;
 pub mod feeds;
 pub mod ledger;
+pub mod mapping;
 pub mod rows;
 pub mod schema;
 pub mod snapshots;

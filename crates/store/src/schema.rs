@@ -46,6 +46,16 @@ diesel::table! {
 }
 
 diesel::table! {
+    deliveries (id) {
+        id -> Unsigned<Bigint>,
+        feed_id -> Unsigned<Integer>,
+        arrived_us -> Bigint,
+        digest -> Binary,
+        document -> Mediumtext,
+    }
+}
+
+diesel::table! {
     widgets (id) {
         id -> Unsigned<Integer>,
         channel_id -> Unsigned<Integer>,

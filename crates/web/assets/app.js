@@ -133,9 +133,13 @@ const tallyFollow = (
     const opener = event.target.closest('[data-open]');
     if (opener) show(opener.dataset.open);
     if (event.target.closest('[data-close]')) event.target.closest('dialog').close();
-    // A number of an answer that was fetched becomes a level of the feed that is being wired.
+    // A number of an answer that was fetched becomes a level of the feed that is being wired; of a list, the
+    // place of its items or of its next page.
     const pick = event.target.closest('[data-pick]');
-    if (pick) {
+    if (pick?.dataset.pickInto) {
+      pick.closest('form').elements[pick.dataset.pickInto].value = pick.dataset.pick;
+      pick.setAttribute('aria-pressed', 'true');
+    } else if (pick) {
       const levels = pick.closest('form').elements.levels;
       const line = `${pick.dataset.name || 'level'} ${pick.dataset.pick}`;
       if (!levels.value.split('\n').includes(line)) levels.value = `${levels.value.trim()}\n${line}`.trim();

@@ -42,7 +42,7 @@
       document.activeElement?.matches('input:not([type=radio], [type=range], [type=color]), select, textarea') ||
       document.querySelector('dialog[open]');
     if (busy || event.ctrlKey || event.metaKey || event.altKey || event.repeat) return;
-    if (sending && ['p', 'u'].includes(event.key)) pressed = event.key;
+    if (sending() && ['p', 'u'].includes(event.key)) pressed = event.key;
     else document.querySelector(`[data-bench-key="${CSS.escape(event.key)}"]`)?.click();
   });
   document.addEventListener('change', (event) => {
@@ -72,39 +72,19 @@
     if (event.target === document.body || event.target.matches?.('.template textarea, .kind-words textarea')) return;
     edited = at ? { part: at.dataset.part, control: at.dataset.control } : null;
   });
-  // What changes the widget goes to the server one after the other, each when the answer before it stands
-  // here: an answer could overtake another, and a form may be gone by the time of its answer. So what is
-  // written meanwhile waits here. A press on the bar waits too, for it means what was just written; where
-  // that is refused, nothing goes on air that was not looked at.
-  /** @type {any[]} */
-  const waiting = [];
-  let sending = false;
+  // What changes the widget goes to the server in turn. A press on the bar waits for what was just written, for
+  // it means that; where that is refused, nothing goes on air that was not looked at.
   let pressed = '';
-  document.addEventListener('htmx:beforeRequest', (event) => {
-    const { requestConfig, xhr } = event.detail;
-    if (!/\/(edit|put-on-air|discard|take-back)$/.test(requestConfig.path)) return;
-    if (sending) {
-      event.preventDefault();
-      waiting.push(requestConfig);
-      return;
-    }
-    sending = true;
-    xhr.addEventListener('loadend', () => {
-      sending = false;
-      if (xhr.status !== 200) pressed = '';
-      const next = waiting.shift();
-      if (next) htmx.ajax('POST', next.path, { values: next.formData, target: '#sentence', swap: 'outerHTML' });
-      else {
-        pressWhatWaits();
-        focusWhatWasEdited();
-      }
-    });
+  const sending = window.tallyInTurn(/\/widgets\/\d+\/(edit|put-on-air|discard|take-back)$/, '#sentence', (ok) => {
+    if (!ok) pressed = '';
+    pressWhatWaits();
+    focusWhatWasEdited();
   });
   document.addEventListener(
     'click',
     (event) => {
       const press = event.target.closest('#bar [data-bench-key]');
-      if (!press || !sending) return;
+      if (!press || !sending()) return;
       event.preventDefault();
       event.stopImmediatePropagation();
       pressed = press.dataset.benchKey;
@@ -126,7 +106,7 @@
     held = null;
   });
   function pressWhatWaits() {
-    if (sending || !pressed) return;
+    if (sending() || !pressed) return;
     const press = document.querySelector(`#bar [data-bench-key="${pressed}"]`);
     pressed = '';
     press?.click();
@@ -180,7 +160,7 @@
     document.getElementById('sample')?.dispatchEvent(new CustomEvent('tally:dress', { bubbles: true }));
   });
   function focusWhatWasEdited() {
-    if (sending || !edited) return;
+    if (sending() || !edited) return;
     if (edited.part !== undefined) {
       const part = document.querySelector(`.part[data-part="${CSS.escape(edited.part)}"]`);
       if (part?.classList.contains('is-refused')) part.querySelector('.field').focus();

@@ -1,6 +1,7 @@
 //! What every handler has at hand.
 
 use crate::faces::Faces;
+use crate::inbox::Ready;
 use crate::security::bodies::Bodies;
 use crate::security::limits::Limits;
 use crate::security::peers::Proxies;
@@ -42,6 +43,8 @@ pub struct App {
     pub faces: Faces,
     /// Files that were sent and not yet added.
     pub uploads: Uploads,
+    /// Rules of feeds, made ready.
+    pub ready: Ready,
 }
 
 impl App {
@@ -58,6 +61,7 @@ impl App {
             first_visit: tokens::token(&mut rand::rng()),
             faces: Faces::default(),
             uploads: Uploads::default(),
+            ready: Ready::default(),
         }
     }
 

@@ -2,11 +2,11 @@
 
 use crate::app::App;
 use crate::error::WebError;
-use actix_web::http::StatusCode;
-use actix_web::http::header::HeaderMap;
-use actix_web::web::{self, Bytes, Payload};
+use crate::inbox::{body, header};
+use crate::mapped;
+use actix_web::http::{Method, StatusCode};
+use actix_web::web::{self, Payload};
 use actix_web::{HttpRequest, HttpResponse};
-use futures_util::StreamExt;
 use serde_json::json;
 use tally_core::record::ids::{ChannelId, FeedId};
 use tally_engine::EngineError;
@@ -16,8 +16,6 @@ use tally_store::feeds::Wiring;
 
 /// When a sender should try a paused feed again.
 const PAUSED_SECONDS: u64 = 60;
-/// Most bytes of a delivery.
-const MOST_BYTES: usize = 1024 * 1024;
 
 fn refuse_event(problem: &tally_feeds::Problem) -> HttpResponse {
     let mut body = json!({
@@ -31,30 +29,6 @@ fn refuse_event(problem: &tally_feeds::Problem) -> HttpResponse {
         body["index"] = json!(index);
     }
     HttpResponse::BadRequest().content_type("application/problem+json").body(body.to_string())
-}
-
-fn header<'a>(headers: &'a HeaderMap, name: &str) -> &'a str {
-    headers.get(name).and_then(|value| value.to_str().ok()).unwrap_or_default()
-}
-
-/// The body, or a refusal as soon as it is known to be too large.
-async fn body(request: &HttpRequest, mut payload: Payload) -> Result<Bytes, HttpResponse> {
-    let too_large =
-        || WebError::refuse(StatusCode::PAYLOAD_TOO_LARGE, "A delivery has at most 1 MiB; send it in parts.");
-    let announced: Option<usize> = header(request.headers(), "content-length").parse().ok();
-    if announced.is_some_and(|bytes| bytes > MOST_BYTES) {
-        return Err(too_large());
-    }
-    let mut body = web::BytesMut::with_capacity(announced.unwrap_or(1_024));
-    while let Some(chunk) = payload.next().await {
-        let chunk =
-            chunk.map_err(|_| WebError::refuse(StatusCode::BAD_REQUEST, "The body broke off; send it again."))?;
-        if body.len() + chunk.len() > MOST_BYTES {
-            return Err(too_large());
-        }
-        body.extend_from_slice(&chunk);
-    }
-    Ok(body.freeze())
 }
 
 /// See the module.
@@ -92,13 +66,21 @@ async fn deliver(
         Err(error) => return Err(WebError::from(error).problem()),
     };
     app.limits.feed(feed.id).map_err(|seconds| WebError::TooMany(seconds).problem())?;
-    let Wiring::Webhook { expand_gifts } = feed.wiring else {
-        return Err(WebError::refuse(StatusCode::FORBIDDEN, "This feed is no webhook; make one in the Feeds room."));
-    };
     if feed.paused {
         // The sender keeps it and tries again, so that nothing is lost while the feed stands still.
         return Err(WebError::TooMany(PAUSED_SECONDS).problem());
     }
+    let expand_gifts = match &feed.wiring {
+        Wiring::Webhook { expand_gifts } if request.method() == Method::POST => *expand_gifts,
+        Wiring::Webhook { .. } => {
+            return Err(WebError::refuse(StatusCode::METHOD_NOT_ALLOWED, "Send events with POST."));
+        }
+        Wiring::AnyWebhook(webhook) => return mapped::deliver(app, request, payload, &feed, webhook).await,
+        _ => {
+            let words = "This feed is no webhook; make one in the Feeds room.";
+            return Err(WebError::refuse(StatusCode::FORBIDDEN, words));
+        }
+    };
     let body = body(request, payload).await?;
 
     let headers = request.headers();

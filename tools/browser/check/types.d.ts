@@ -30,3 +30,6 @@ declare const htmx: {
   ajax(method: string, path: string, context: { values?: unknown; target?: string; swap?: string }): Promise<void>;
 };
 declare const Idiomorph: { morph(place: Element, html: string, options?: unknown): void };
+interface Window {
+  tallyInTurn(pattern: RegExp, target: string, rested?: (ok: boolean) => void): () => boolean;
+}

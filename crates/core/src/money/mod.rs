@@ -107,6 +107,37 @@ impl Currency {
     }
 }
 
+/// Signs of currencies as they are commonly written.
+const SIGNS: [(&str, &str); 19] = [
+    ("£", "GBP"),
+    ("€", "EUR"),
+    ("$", "USD"),
+    ("US$", "USD"),
+    ("A$", "AUD"),
+    ("C$", "CAD"),
+    ("NZ$", "NZD"),
+    ("R$", "BRL"),
+    ("¥", "JPY"),
+    ("zł", "PLN"),
+    ("Kč", "CZK"),
+    ("₹", "INR"),
+    ("₩", "KRW"),
+    ("₺", "TRY"),
+    ("₴", "UAH"),
+    ("฿", "THB"),
+    ("₫", "VND"),
+    ("₱", "PHP"),
+    ("₪", "ILS"),
+];
+
+impl Currency {
+    /// The currency that a sign commonly stands for; none where it could be one of several.
+    #[must_use]
+    pub fn of_sign(sign: &str) -> Option<Self> {
+        SIGNS.iter().find(|(own, _)| *own == sign).and_then(|(_, code)| Self::parse(code).ok())
+    }
+}
+
 impl fmt::Debug for Currency {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         f.write_str(self.code())

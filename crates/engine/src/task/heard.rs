@@ -23,6 +23,7 @@ struct State {
     last: Option<Instant>,
     connected: bool,
     failing: Option<String>,
+    trouble: Option<(Instant, String)>,
     lines: u64,
 }
 
@@ -32,6 +33,7 @@ impl Hearing {
         match report {
             Report::Heard => (state.last, state.connected, state.failing) = (Some(now), true, None),
             Report::Connected => (state.connected, state.failing) = (true, None),
+            Report::Trouble(what) => state.trouble = Some((now, what)),
             Report::Failing(why) => (state.connected, state.failing) = (false, Some(why)),
         }
     }
@@ -69,6 +71,12 @@ impl Hearing {
             connected: state.is_some_and(|state| state.connected),
             failing: state.and_then(|state| state.failing.clone()).filter(|_| !feed.paused),
         }
+    }
+
+    /// What went wrong last with something that came through a feed, and when.
+    #[must_use]
+    pub fn trouble(&self, feed: FeedId) -> Option<&(Instant, String)> {
+        self.states.get(&feed).and_then(|state| state.trouble.as_ref())
     }
 
     /// How many lines of chat came through a feed since the program was started.

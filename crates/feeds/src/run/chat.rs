@@ -1,25 +1,20 @@
 //! Reading along in a chat: IRC over TCP or TLS, kept alive, connected anew by whoever runs it.
 
 use super::Line;
+use super::dial::{self, Wire};
 use crate::irc::{MOST_BYTES, Message};
 use crate::outside::Outside;
 use base64::Engine as _;
 use base64::prelude::BASE64_STANDARD;
 use std::pin::pin;
-use std::sync::Arc;
 use std::time::Duration;
 use tally_core::book::chat::{ChatLine, Role};
 use tally_core::language::text;
 use tally_engine::Report;
 use tally_store::feeds::Chat;
-use tokio::io::{AsyncBufRead, AsyncBufReadExt, AsyncRead, AsyncWrite, AsyncWriteExt, BufReader};
-use tokio::net::TcpStream;
+use tokio::io::{AsyncBufRead, AsyncBufReadExt, AsyncWrite, AsyncWriteExt, BufReader};
 use tokio::sync::mpsc;
 use tokio::time::{Instant, timeout, timeout_at};
-use tokio_rustls::TlsConnector;
-use tokio_rustls::rustls::pki_types::pem::PemObject;
-use tokio_rustls::rustls::pki_types::{CertificateDer, ServerName};
-use tokio_rustls::rustls::{ClientConfig, RootCertStore};
 
 /// How long connecting and signing on may take.
 const PATIENCE: Duration = Duration::from_secs(20);
@@ -95,58 +90,13 @@ async fn read_along(
     now: impl Fn() -> tally_core::time::Instant,
     hand: mpsc::Sender<Heard>,
 ) -> String {
-    match connect(outside, chat).await {
+    match dial::connect(outside, &chat.host, chat.port, chat.tls, &chat.certificate).await {
         Ok(stream) => match session(chat, stream, now, hand).await {
             Ok(()) => "the chat server closed the line".into(),
             Err(why) => why,
         },
         Err(why) => why,
     }
-}
-
-/// Either kind of line.
-trait Stream: AsyncRead + AsyncWrite + Send + Unpin {}
-impl<T: AsyncRead + AsyncWrite + Send + Unpin> Stream for T {}
-
-async fn connect(outside: Outside, chat: &Chat) -> Result<Box<dyn Stream>, String> {
-    let addresses = outside.resolve(&chat.host, chat.port).await.map_err(|error| error.to_string())?;
-    let dial = async {
-        let mut last = "nobody listens there".to_owned();
-        for address in addresses {
-            match TcpStream::connect(address).await {
-                Ok(stream) => return Ok(stream),
-                Err(error) => last = error.to_string(),
-            }
-        }
-        Err(format!("{}:{} cannot be reached: {last}", chat.host, chat.port))
-    };
-    let late = |_| format!("{}:{} does not answer", chat.host, chat.port);
-    let stream = timeout(PATIENCE, dial).await.map_err(late)??;
-    // Without this a line works all the same, only less promptly.
-    let _ = stream.set_nodelay(true);
-    if !chat.tls {
-        return Ok(Box::new(stream));
-    }
-    let connector = TlsConnector::from(Arc::new(trust(&chat.certificate)?));
-    let name = ServerName::try_from(chat.host.clone()).map_err(|_| format!("{} is no host name", chat.host))?;
-    let stream = timeout(PATIENCE, connector.connect(name, stream)).await.map_err(late)?;
-    Ok(Box::new(stream.map_err(|error| format!("the line could not be encrypted: {error}"))?))
-}
-
-/// The machine's certificates, and one more that the owner trusts.
-fn trust(certificate: &str) -> Result<ClientConfig, String> {
-    let mut roots = RootCertStore::empty();
-    roots.add_parsable_certificates(rustls_native_certs::load_native_certs().certs);
-    if !certificate.trim().is_empty() {
-        let own = CertificateDer::from_pem_slice(certificate.as_bytes())
-            .map_err(|_| "the certificate to trust is not in PEM form".to_owned())?;
-        roots.add(own).map_err(|error| format!("the certificate to trust cannot be used: {error}"))?;
-    }
-    let provider = Arc::new(tokio_rustls::rustls::crypto::ring::default_provider());
-    let config = ClientConfig::builder_with_provider(provider)
-        .with_safe_default_protocol_versions()
-        .map_err(|error| error.to_string())?;
-    Ok(config.with_root_certificates(roots).with_no_client_auth())
 }
 
 /// Reads one line, however long it is on the wire, up to a bound. None at the end.
@@ -182,7 +132,7 @@ enum Stage {
 
 async fn session(
     chat: &Chat,
-    stream: Box<dyn Stream>,
+    stream: Box<dyn Wire>,
     now: impl Fn() -> tally_core::time::Instant,
     hand: mpsc::Sender<Heard>,
 ) -> Result<(), String> {

@@ -1,10 +1,14 @@
 //! Feeds that must be kept going: each has a task of its own, so that one that fails blocks no other.
 
 mod chat;
+mod dial;
+mod list;
 mod poll;
 mod rates;
+mod stream;
 
 pub use chat::listen;
+pub use stream::stream_address;
 
 use crate::outside::Outside;
 use std::collections::HashMap;
@@ -74,6 +78,7 @@ impl Drop for Running {
 /// Runs one feed for ever; after a failure it waits, and longer each time.
 async fn keep_one(engine: Engine, outside: Outside, feed: Feed) {
     let mut wait = FIRST_WAIT;
+    let last_id = stream::LastId::default();
     loop {
         let began = tokio::time::Instant::now();
         let why = match engine.channel(ChannelId(feed.channel_id)).await {
@@ -84,7 +89,9 @@ async fn keep_one(engine: Engine, outside: Outside, feed: Feed) {
                     Wiring::Chat(chat) => chat::run(&line, chat).await,
                     Wiring::Poll(poll) => poll::run(&line, poll).await,
                     Wiring::Rates { url } => rates::run(&line, url).await,
-                    Wiring::Webhook { .. } | Wiring::Import { .. } => return,
+                    Wiring::Stream(stream) => stream::run(&line, stream, &last_id).await,
+                    Wiring::List(list) => list::run(&line, list).await,
+                    Wiring::Webhook { .. } | Wiring::AnyWebhook(_) | Wiring::Import { .. } => return,
                 };
                 line.report(Report::Failing(why.clone())).await;
                 why

@@ -23,7 +23,7 @@ const BATCHES: usize = 500;
 const EVENTS_A_BATCH: usize = 100;
 const SINGLES: usize = 30_000;
 
-fn event(number: usize) -> Value {
+pub fn event(number: usize) -> Value {
     json!({
         "specversion": "1.0", "id": format!("bench-{number}"), "source": "/bench", "type": "tally.tip",
         "time": chrono::Utc::now().to_rfc3339(),
@@ -33,7 +33,7 @@ fn event(number: usize) -> Value {
 }
 
 /// A whole request, ready for the wire.
-fn request(sender: &Sender, content_type: &str, body: &str) -> Vec<u8> {
+pub fn request(sender: &Sender, content_type: &str, body: &str) -> Vec<u8> {
     let url: url::Url = sender.url.parse().unwrap();
     let now = chrono::Utc::now().timestamp();
     let signature = signature::sign(&sender.secret, "bench", now, body.as_bytes()).unwrap();
@@ -48,7 +48,7 @@ fn request(sender: &Sender, content_type: &str, body: &str) -> Vec<u8> {
 }
 
 /// Sends all requests over so many connections; how many seconds until the last answer.
-async fn send(sender: &Sender, requests: Vec<Vec<u8>>, connections: usize) -> f64 {
+pub async fn send(sender: &Sender, requests: Vec<Vec<u8>>, connections: usize) -> f64 {
     let authority = sender.url.parse::<url::Url>().unwrap().authority().to_owned();
     let (requests, next) = (Arc::new(requests), Arc::new(AtomicUsize::new(0)));
     let began = Instant::now();

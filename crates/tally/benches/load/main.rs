@@ -1,8 +1,8 @@
 //! The load bench: how fast, beside bare baselines run in the same minutes on the same machine.
 //!
 //! Nothing is asserted here, since machines are noisy. It prints a table and, run whole, writes
-//! `docs/bench.md`. `./bench ingest`, `./bench dom`, `./bench pages`, `./bench fold`, `./bench record`
-//! and `./bench show` run one part each.
+//! `docs/bench.md`. `./bench ingest`, `./bench dom`, `./bench pages`, `./bench fold`, `./bench record`,
+//! `./bench wiring` and `./bench show` run one part each.
 
 #![allow(clippy::unwrap_used, clippy::expect_used, missing_docs)]
 
@@ -17,6 +17,7 @@ mod pages;
 mod record;
 mod report;
 mod show;
+mod wiring;
 
 use report::Report;
 
@@ -43,6 +44,9 @@ fn main() {
         }
         if wanted("record") {
             record::measure(&mut report).await;
+        }
+        if wanted("wiring") {
+            wiring::measure(&mut report).await;
         }
         if wanted("show") {
             show::measure(&mut report).await;

@@ -172,6 +172,7 @@ pub async fn measure(report: &mut Report) {
 /// Lines heard by the feed and said by the world so far.
 async fn lines(program: &Program, owner: &Owner) -> (u64, u64) {
     let number = |page: &str, before: &str, after: &str| -> u64 {
+        let page = page.split_whitespace().collect::<Vec<_>>().join(" ");
         let end = page.find(after).unwrap();
         let begin = page[..end].rfind(before).unwrap() + before.len();
         page[begin..end].replace(',', "").trim().parse().unwrap()

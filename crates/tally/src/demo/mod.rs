@@ -2,6 +2,7 @@
 
 mod history;
 mod note;
+mod services;
 
 use crate::serve::StartError;
 use chrono::{Datelike, Days, NaiveTime, Weekday};
@@ -141,7 +142,7 @@ pub struct StandIns {
 }
 
 /// The feeds that are wired to stand-ins.
-fn wired(stand_ins: StandIns) -> [(&'static str, Wiring); 3] {
+fn wired(stand_ins: StandIns) -> Vec<(&'static str, Wiring)> {
     let levels = [("viewers", "/stats/viewers"), ("followers", "/stats/followers")];
     let chat = Chat {
         host: stand_ins.chat.ip().to_string(),
@@ -157,11 +158,13 @@ fn wired(stand_ins: StandIns) -> [(&'static str, Wiring); 3] {
         every: 15,
         levels: levels.map(|(name, pointer)| (name.to_owned(), pointer.to_owned())).into(),
     };
-    [
+    let mut wired = vec![
         ("Chat", Wiring::Chat(chat)),
         ("Numbers", Wiring::Poll(poll)),
         ("Exchange rates", Wiring::Rates { url: format!("http://{}/rates.xml", stand_ins.pages) }),
-    ]
+    ];
+    wired.extend(services::wired(stand_ins.pages));
+    wired
 }
 
 async fn feed(store: &Store, channel: ChannelId, name: &str, wiring: Wiring) -> Result<FeedId, StoreError> {
@@ -241,7 +244,7 @@ pub async fn load(
     let channel = ChannelId(owner.channel_id);
     let (mut feeds, widgets) = (store.feeds(channel).await?, store.widgets(channel).await?);
     // The stand-ins may listen elsewhere than last time.
-    for (name, wiring) in stand_ins.map(wired).into_iter().flatten() {
+    for (name, wiring) in stand_ins.map(wired).into_iter().flatten().filter(|(_, wiring)| services::may_move(wiring)) {
         if let Some(feed) = feeds.iter_mut().find(|feed| feed.name == name && feed.wiring.kind() == wiring.kind()) {
             feed.wiring = wiring;
             store.change_feed(channel, feed.id, FeedChange::Wire(feed.wiring.clone())).await?;
@@ -252,5 +255,7 @@ pub async fn load(
         let feed = feeds.iter().find(|feed| feed.name == name && !feed.removed)?;
         Some(delivery::Wiring { url: format!("{base_url}/in/{}", feed.token), secret: feed.secret.clone() })
     };
-    Ok(wiring(TIP_FEED).zip(wiring(PLATFORM_FEED)).map(|(tips, platform)| Wirings { tips, platform }))
+    let buffer_box = services::calls(&feeds, base_url);
+    let both = wiring(TIP_FEED).zip(wiring(PLATFORM_FEED));
+    Ok(both.map(|(tips, platform)| Wirings { tips, platform, buffer_box }))
 }

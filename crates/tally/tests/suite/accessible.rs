@@ -35,6 +35,7 @@ async fn axe_finds_nothing_on_any_screen() {
             "/widgets/5",
             "/widgets/10/looks",
             "/feeds",
+            "/feeds/6/rules",
             "/channel",
             "/account",
             "/ledger",
@@ -74,6 +75,19 @@ async fn axe_finds_nothing_on_any_screen() {
     browser.run("document.querySelector('[data-pick=\"/stats/viewers\"]').click()").await;
     let levels = browser.run("return document.getElementById('poll-levels').value").await;
     assert_eq!(levels, json!("viewers /stats/viewers"), "a number that is pressed is a level");
+    browser.run("document.getElementById('any_webhook-name').value = 'Odd tips'").await;
+    browser.run("document.querySelector('#wire-any_webhook form').requestSubmit()").await;
+    browser.shows("h1", "Odd tips").await;
+    let url = browser.run("return document.getElementById('rules-url').value").await;
+    let message = json!({"kind": "payment", "who": {"nick": "bram"}, "pence": 500, "cur": "QQQ", "rows": [{"a": 1}]});
+    reqwest::Client::new().post(url.as_str().unwrap()).body(message.to_string()).send().await.unwrap();
+    browser.shows("#rules-arrived", "Matches no rule").await;
+    browser.click(".rules-message").await;
+    browser.click(".rules-tree-head button").await;
+    browser.shows(".rule", "a guess: check it").await;
+    let open = "document.querySelectorAll('details').forEach((one) => { one.name = ''; one.open = true; })";
+    browser.run(open).await;
+    assert_eq!(violations(&browser).await, Vec::<String>::new(), "rules, with all of it open");
     browser.go(&format!("{}/widgets", program.base)).await;
     browser.click("[data-open=new-widget]").await;
     browser.shows(".starts", "Who is here").await;

@@ -10,7 +10,7 @@ use crate::kit::sender::{Sender, tip_by};
 const SIZES: [(u32, u32); 3] = [(1280, 800), (1440, 900), (390, 844)];
 
 /// Rooms, each with what is opened in it. `{ledger}` is a line of the ledger.
-const ROOMS: [(&str, &str); 27] = [
+const ROOMS: [(&str, &str); 29] = [
     ("/desk", ""),
     ("/desk", "document.querySelector('[data-open=arrange]').click()"),
     ("/widgets", ""),
@@ -36,6 +36,8 @@ const ROOMS: [(&str, &str); 27] = [
     ("/widgets/10/looks", ""),
     ("/feeds", ""),
     ("/feeds", "document.querySelectorAll('details').forEach((one) => { one.open = true; })"),
+    ("/feeds/3/rules", ""),
+    ("/feeds/3/rules", "document.querySelectorAll('details').forEach((one) => { one.name = ''; one.open = true; })"),
     ("/ledger", ""),
     (
         "/ledger",
@@ -66,6 +68,25 @@ async fn harden(program: &Program, owner: &Owner) {
     owner.done("/feeds", &chat).await;
 }
 
+/// A feed with a rule, and a message that it refuses.
+async fn wire(owner: &Owner) {
+    owner.done("/feeds", &[("kind", "any_webhook"), ("name", "Odd tips")]).await;
+    let url = owner.page("/feeds").await.split("id=\"url-3\"").nth(1).unwrap().to_owned();
+    let url = url.split("value=\"").nth(1).unwrap().split('"').next().unwrap().to_owned();
+    let hard = serde_json::json!({
+        "kind": "payment", "ref": "W".repeat(60), "who": {"nick": "W".repeat(40), "駅長🚂駅長🚂駅長🚂": true},
+        "pence": 999_999_999_999_i64, "cur": "QQQ", "rows": [{"a": "b"}, {"a": "c"}],
+    });
+    for message in [hard, serde_json::json!({"kind": "ping"})] {
+        reqwest::Client::new().post(&url).body(message.to_string()).send().await.unwrap().error_for_status().unwrap();
+    }
+    owner.done("/feeds/3/rules/edit", &[("part", "new")]).await;
+    owner.done("/feeds/3/rules/edit", &[("part", "event"), ("key", "tip")]).await;
+    for (key, pointer) in [("name", "/body/who/nick"), ("amount", "/body/pence"), ("currency", "/body/cur")] {
+        owner.done("/feeds/3/rules/edit", &[("part", "field"), ("key", key), ("pointer", pointer)]).await;
+    }
+}
+
 async fn faults(browser: &Browser, base: &str, rooms: &[(&str, &str)]) -> Vec<String> {
     let mut all = Vec::new();
     for (width, height) in SIZES {
@@ -88,8 +109,10 @@ async fn everything_can_be_seen_and_pressed_at_every_size() {
     let program = Program::start(&database.url);
     let browser = Browser::open().await;
     browser.sign_in(&program.base, &program.demo()).await;
+    let owner = Owner::of(&program).await;
+    wire(&owner).await;
     let found = faults(&browser, &program.base, &ROOMS).await;
-    harden(&program, &Owner::of(&program).await).await;
+    harden(&program, &owner).await;
     let hard = faults(&browser, &program.base, &ROOMS).await;
     let all: Vec<String> = found.into_iter().chain(hard.into_iter().map(|fault| format!("hard {fault}"))).collect();
     assert!(all.is_empty(), "{} faults: {all:#?}", all.len());

@@ -27,3 +27,5 @@ mod mortal;
 mod pictures;
 mod record;
 mod store;
+mod wiring;
+mod wiring_seen;

@@ -18,7 +18,9 @@ async fn every_room_is_conforming_markup() {
     let keep = |name: &str, page: String| {
         std::fs::write(folder.path().join(format!("{}.html", name.replace('/', "_"))), page).unwrap();
     };
-    let rooms = "/desk /widgets /widgets/1/looks /feeds /ledger /channel /shows /account";
+    owner.done("/feeds", &[("kind", "any_webhook"), ("name", "Odd tips")]).await;
+    owner.done("/feeds/3/rules/edit", &[("part", "new")]).await;
+    let rooms = "/desk /widgets /widgets/1/looks /feeds /feeds/3/rules /ledger /channel /shows /account";
     let benches = (1..=11).map(|id| format!("/widgets/{id}"));
     for room in rooms.split(' ').map(str::to_owned).chain(benches) {
         keep(&room, owner.page(&room).await);

@@ -9,6 +9,7 @@ use tally_core::time::Instant;
 use tally_core::time::calendar::Period;
 use tally_engine::{Heard, Hearing};
 use tally_store::feeds::{Feed, Wiring};
+use tally_store::mapping::{List, Stream, Webhook};
 
 /// A lamp and a sentence.
 pub struct Readiness {
@@ -87,6 +88,12 @@ pub fn can_bring(feed: &Feed, count: &Count) -> bool {
     let brings = match &feed.wiring {
         Wiring::Webhook { .. } => bits(&Kind::SENT),
         Wiring::Poll(_) => Kind::Gauge.bit(),
+        Wiring::AnyWebhook(Webhook { mapping, .. })
+        | Wiring::Stream(Stream { mapping, .. })
+        | Wiring::List(List { mapping, .. }) => {
+            let rules = mapping.rules.iter().filter(|_| mapping.counts);
+            bits(&rules.map(|rule| rule.event).collect::<Vec<_>>())
+        }
         Wiring::Chat(_) | Wiring::Rates { .. } | Wiring::Import { .. } => 0,
     };
     count.kinds() & brings != 0

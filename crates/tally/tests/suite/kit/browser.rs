@@ -178,10 +178,10 @@ impl Browser {
     /// Chooses a file in the Feeds room and waits until it has been looked at.
     pub async fn import(&self, base: &str, file: &std::path::Path) {
         self.go(&format!("{base}/feeds")).await;
-        self.click(".wire:nth-of-type(5) summary").await;
+        self.click("#wire-import summary").await;
         let field = self.client.find(Locator::Css("#import-file")).await.unwrap();
         field.send_keys(&file.display().to_string()).await.unwrap();
-        self.click(".wire:nth-of-type(5) .press-main").await;
+        self.click("#wire-import .press-main").await;
         self.shows("h1", &file.file_name().unwrap().to_string_lossy()).await;
         self.run("document.getElementById('all-kind').value = 'tip'").await;
     }

@@ -2,6 +2,8 @@
 
 pub mod import;
 pub mod probe;
+pub mod rules;
+pub mod sender;
 pub mod wire;
 
 use crate::app::App;
@@ -22,19 +24,24 @@ use tally_core::money::group;
 use tally_core::record::ids::FeedId;
 use tally_engine::{EngineError, Hearing};
 use tally_store::feeds::{Feed, FeedChange, Wiring};
+use tally_store::mapping::{Mapping, Sender};
 use wire::Typed;
 
 /// For how long the previous secret stays good after a rotation.
 const OVERLAP_HOURS: i64 = 24;
+/// For how long it is told what went wrong with something that came through a feed.
+const TROUBLE_HOURS: i64 = 24;
 /// How many of a feed's newest lines stand beside it.
 const NEWEST: usize = 4;
 
 /// A webhook's address and secret.
 struct Signing {
     url: String,
-    secret: String,
+    /// None where something else than our own signature tells who sent it.
+    secret: Option<String>,
     previous_until: Option<String>,
-    expand_gifts: bool,
+    /// Whether a gift stands for its subscriptions; none where rules say what comes.
+    expand_gifts: Option<bool>,
 }
 
 struct Row {
@@ -43,6 +50,12 @@ struct Row {
     kind: &'static str,
     wired: String,
     failing: Option<String>,
+    /// What went wrong last with something that came through it, and when.
+    trouble: Option<(String, String)>,
+    /// Whether it has rules.
+    has_rules: bool,
+    /// Of a webhook of any shape: who may send, and how it is answered.
+    sender: Option<sender::Typed>,
     paused: bool,
     signing: Option<Signing>,
     /// How it is wired, to be edited.
@@ -69,14 +82,31 @@ fn words(wiring: &Wiring) -> (&'static str, String) {
             ("chat", format!("{} at {}:{}, {line}, as {}", chat.room, chat.host, chat.port, chat.nick))
         }
         Wiring::Poll(poll) => {
-            let host = poll.url.split(['?', '#']).next().unwrap_or_default();
+            let host = bare(&poll.url);
             let levels: Vec<&str> = poll.levels.keys().map(String::as_str).collect();
             ("polled numbers", format!("{} from {host}, every {} s", levels.join(" and "), poll.every))
         }
-        Wiring::Rates { url } => {
-            ("exchange rates", format!("from {}", url.split(['?', '#']).next().unwrap_or_default()))
+        Wiring::AnyWebhook(webhook) => ("webhook of any shape", rules_words(&webhook.mapping)),
+        Wiring::Stream(stream) => ("stream", format!("{}, {}", bare(&stream.url), rules_words(&stream.mapping))),
+        Wiring::List(list) => {
+            let words = format!("{} every {} s, {}", bare(&list.url), list.every, rules_words(&list.mapping));
+            ("polled list", words)
         }
+        Wiring::Rates { url } => ("exchange rates", format!("from {}", bare(url))),
         Wiring::Import { lines } => ("file", format!("{} lines", group(*lines))),
+    }
+}
+
+/// An address without what may hold a secret.
+fn bare(url: &str) -> &str {
+    url.split(['?', '#']).next().unwrap_or_default()
+}
+
+fn rules_words(mapping: &Mapping) -> String {
+    match (mapping.counts, mapping.rules.len()) {
+        (false, _) => "listening, nothing counts yet".into(),
+        (true, 1) => "counts by one rule".into(),
+        (true, rules) => format!("counts by {rules} rules"),
     }
 }
 
@@ -135,13 +165,23 @@ fn row(channel: &Channel, hearing: &Hearing, feed: Feed, url: String, now: tally
         kind,
         wired,
         newest: newest(channel, &feed, now),
-        signing: match feed.wiring {
+        signing: match &feed.wiring {
             Wiring::Webhook { expand_gifts } => {
-                Some(Signing { url, secret: feed.secret, previous_until, expand_gifts })
+                Some(Signing { url, secret: Some(feed.secret), previous_until, expand_gifts: Some(*expand_gifts) })
+            }
+            Wiring::AnyWebhook(webhook) => {
+                let secret = Some(feed.secret).filter(|_| webhook.sender == Sender::Signed);
+                Some(Signing { url, secret, previous_until, expand_gifts: None })
             }
             _ => None,
         },
         withdrawn: matches!(feed.wiring, Wiring::Import { .. }).then(|| channel.book().is_withdrawn(FeedId(feed.id))),
+        trouble: hearing
+            .trouble(FeedId(feed.id))
+            .filter(|(at, _)| now - *at < TimeDelta::hours(TROUBLE_HOURS))
+            .map(|(at, what)| (since(calendar, *at, now), sentence(what))),
+        has_rules: feed.wiring.mapping().is_some(),
+        sender: sender::Typed::of(&feed.wiring),
         failing: heard.failing.map(|why| sentence(&why)),
         paused: feed.paused,
     }

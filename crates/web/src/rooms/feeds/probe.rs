@@ -21,6 +21,8 @@ const MOST_LINES: usize = 10;
 #[template(path = "rooms/probe.html")]
 struct Answer {
     leaves: Vec<Leaf>,
+    /// Whether a list is looked for, rather than numbers.
+    lists: bool,
     table: Option<String>,
     /// What was said in a room while we listened: who, and what.
     said: Option<Vec<(String, String)>>,
@@ -31,7 +33,16 @@ struct Answer {
 pub async fn ask(app: web::Data<App>, _owner: Owner, typed: web::Form<Typed>) -> Result<HttpResponse, WebError> {
     let outside = app.config.outside;
     let answer = match typed.kind.as_str() {
-        "poll" => probe::numbers(&typed.url, outside).await.map(|leaves| Answer { leaves, ..Answer::default() }),
+        "poll" => probe::tree(&typed.url, &[], outside).await.map(|leaves| Answer { leaves, ..Answer::default() }),
+        "list" => match wiring(&typed, outside) {
+            Ok(Wiring::List(list)) => probe::tree(&list.url, &list.headers, outside).await.map(|leaves| Answer {
+                leaves,
+                lists: true,
+                ..Answer::default()
+            }),
+            Ok(_) => return Err(WebError::NotFound),
+            Err(why) => Err(why),
+        },
         "rates" => {
             probe::table(&typed.url, outside).await.map(|table| Answer { table: Some(table), ..Answer::default() })
         }

@@ -2,8 +2,8 @@
 
 use super::refresh;
 use crate::app::App;
-use crate::error::WebError;
-use crate::rooms::sign_in::refusal;
+use crate::error::{WebError, sentence};
+use crate::rooms::sign_in::{go_to, refusal};
 use crate::security::session::Owner;
 use crate::security::tokens;
 use actix_web::{HttpResponse, web};
@@ -11,8 +11,9 @@ use serde::Deserialize;
 use std::collections::BTreeMap;
 use tally_core::language::text;
 use tally_feeds::irc::is_one_line;
-use tally_feeds::{outside, poll};
+use tally_feeds::{outside, poll, run};
 use tally_store::feeds::{Chat, Feed, FeedChange, Poll, Wiring};
+use tally_store::mapping::{List, Mapping, Stream, Webhook};
 
 /// Most feeds of one channel; each may cost a connection.
 const MOST_FEEDS: usize = 60;
@@ -33,7 +34,14 @@ pub struct Typed {
     pub(super) url: String,
     pub(super) every: String,
     pub(super) levels: String,
+    pub(super) headers: String,
+    pub(super) first: String,
+    pub(super) items: String,
+    pub(super) next: String,
 }
+
+/// What stands in a form in place of a header's value, which may be a secret.
+const KEPT: &str = "•••";
 
 impl Typed {
     /// What stands in the fields of a new feed of a kind.
@@ -43,6 +51,7 @@ impl Typed {
             "chat" => Self { name: "Chat".into(), port: "6697".into(), tls: "yes".into(), ..typed },
             "poll" => Self { name: "Numbers".into(), every: "30".into(), ..typed },
             "rates" => Self { name: "Exchange rates".into(), ..typed },
+            "list" => Self { every: "30".into(), ..typed },
             _ => typed,
         }
     }
@@ -51,7 +60,18 @@ impl Typed {
     pub(super) fn of(feed: &Feed) -> Option<Self> {
         let typed = Self { kind: feed.wiring.kind().into(), name: feed.name.clone(), ..Self::default() };
         Some(match &feed.wiring {
-            Wiring::Webhook { .. } => typed,
+            Wiring::Webhook { .. } | Wiring::AnyWebhook(_) => typed,
+            Wiring::Stream(stream) => {
+                Self { url: stream.url.clone(), headers: names(&stream.headers), first: stream.first.clone(), ..typed }
+            }
+            Wiring::List(list) => Self {
+                url: list.url.clone(),
+                headers: names(&list.headers),
+                every: list.every.to_string(),
+                items: list.items.clone(),
+                next: list.next.clone(),
+                ..typed
+            },
             Wiring::Chat(chat) => Self {
                 host: chat.host.clone(),
                 port: chat.port.to_string(),
@@ -91,6 +111,9 @@ pub async fn edit(
     };
     match (&mut wiring, feed.wiring) {
         (Wiring::Webhook { expand_gifts }, Wiring::Webhook { expand_gifts: present }) => *expand_gifts = present,
+        (Wiring::AnyWebhook(new), Wiring::AnyWebhook(present)) => *new = present,
+        (Wiring::Stream(new), Wiring::Stream(present)) => keep(&mut new.headers, &present.headers),
+        (Wiring::List(new), Wiring::List(present)) => keep(&mut new.headers, &present.headers),
         // A password is not sent back to the page; an empty field keeps it.
         (Wiring::Chat(new), Wiring::Chat(present)) if new.password.is_empty() => new.password = present.password,
         _ => {}
@@ -112,9 +135,25 @@ pub async fn create(app: web::Data<App>, owner: Owner, typed: web::Form<Typed>) 
         return Ok(refusal("There are as many feeds as one channel may have; remove one that is not needed."));
     }
     let (token, secret) = (tokens::token(&mut rand::rng()), tokens::webhook_secret(&mut rand::rng()));
-    app.engine.store().create_feed(owner.channel.id, name, wiring, token, secret).await?;
+    let has_rules = wiring.mapping().is_some();
+    let feed = app.engine.store().create_feed(owner.channel.id, name, wiring, token, secret).await?;
     app.engine.feeds_changed(owner.channel.id).await?;
-    Ok(refresh())
+    // Where rules are needed, making them is the next step.
+    Ok(if has_rules { go_to(&format!("/feeds/{}/rules", feed.id)) } else { refresh() })
+}
+
+/// Headers with their values kept back.
+fn names(headers: &[(String, String)]) -> String {
+    headers.iter().map(|(name, _)| format!("{name}: {KEPT}\n")).collect()
+}
+
+/// Values that were kept back stay as they are.
+fn keep(new: &mut [(String, String)], present: &[(String, String)]) {
+    for (name, value) in new.iter_mut().filter(|(_, value)| value == KEPT) {
+        if let Some((_, kept)) = present.iter().find(|(own, _)| own == name) {
+            value.clone_from(kept);
+        }
+    }
 }
 
 fn name(typed: &str) -> Result<String, String> {
@@ -136,8 +175,50 @@ pub(super) fn wiring(typed: &Typed, outside: outside::Outside) -> Result<Wiring,
             levels: levels(&typed.levels)?,
         }),
         "rates" => Wiring::Rates { url: address(&typed.url)? },
+        "any_webhook" => Wiring::AnyWebhook(Webhook::default()),
+        "stream" => Wiring::Stream(Stream {
+            url: run::stream_address(&typed.url, outside).map(String::from).map_err(|why| sentence(&why))?,
+            headers: headers(&typed.headers)?,
+            first: match typed.first.trim() {
+                first if first.len() <= 4_000 => first.to_owned(),
+                _ => return Err("The first message has at most 4,000 bytes.".into()),
+            },
+            mapping: Mapping::default(),
+        }),
+        "list" => Wiring::List(List {
+            url: address(&typed.url)?,
+            headers: headers(&typed.headers)?,
+            every: every(&typed.every)?,
+            items: place("list", &typed.items)?,
+            next: place("next page", &typed.next)?,
+            mapping: Mapping::default(),
+        }),
         _ => return Err("Choose a kind of feed from the list.".into()),
     })
+}
+
+fn place(what: &str, typed: &str) -> Result<String, String> {
+    poll::pointer(typed).map_err(|why| format!("Where the {what} stands {why}."))
+}
+
+/// One header a line: its name, a colon, its value.
+fn headers(typed: &str) -> Result<Vec<(String, String)>, String> {
+    let header = |line: &str| {
+        let wrong = || {
+            format!(
+                "“{}” must be a name, a colon and a value, such as: X-Token: abc",
+                line.chars().take(40).collect::<String>()
+            )
+        };
+        let (name, value) = line.split_once(':').ok_or_else(wrong)?;
+        let (name, value) = (name.trim(), value.trim());
+        let named = !name.is_empty() && name.bytes().all(|byte| byte.is_ascii_alphanumeric() || b"-_".contains(&byte));
+        let fits = named && value.len() <= 2_000 && (value.is_ascii() || value == KEPT) && is_one_line(value);
+        if fits { Ok((name.to_owned(), value.to_owned())) } else { Err(wrong()) }
+    };
+    let headers: Vec<_> =
+        typed.lines().map(str::trim).filter(|line| !line.is_empty()).map(header).collect::<Result<_, _>>()?;
+    if headers.len() > 20 { Err("Send at most 20 headers along.".into()) } else { Ok(headers) }
 }
 
 fn chat(typed: &Typed) -> Result<Chat, String> {
@@ -241,5 +322,22 @@ mod tests {
         assert!(refused(&Typed { levels: "viewers v".into(), ..poll() }).contains("beginning with a slash"));
         assert!(refused(&Typed { every: "1".into(), ..poll() }).contains("2 to 86400"));
         assert!(refused(&Typed::default()).contains("Choose a kind"));
+        let stream = |url: &str, headers: &str| Typed {
+            kind: "stream".into(),
+            url: url.into(),
+            headers: headers.into(),
+            ..Typed::default()
+        };
+        let Wiring::Stream(wired) =
+            wiring(&stream("wss://s.example/", "X-Token: a:b\n"), outside::Outside::default()).unwrap()
+        else {
+            panic!()
+        };
+        assert_eq!(wired.headers, [("X-Token".to_owned(), "a:b".to_owned())]);
+        assert!(refused(&stream("s.example", "")).contains("begins with wss://"));
+        assert!(refused(&stream("ws://10.0.0.1/", "")).contains("this machine or its network"));
+        assert!(refused(&stream("wss://s.example/", "X Token: a")).contains("a name, a colon and a value"));
+        let list = Typed { kind: "list".into(), items: "orders".into(), ..poll() };
+        assert!(refused(&list).contains("Where the list stands must be a JSON Pointer"));
     }
 }

@@ -1,0 +1,49 @@
+//! Rules as a file: out to be passed on, and in to be tried.
+
+use super::{found, save};
+use crate::app::App;
+use crate::error::WebError;
+use crate::rooms::received;
+use crate::rooms::sign_in::{go_to, refusal};
+use crate::security::session::Owner;
+use actix_web::http::header::{ContentDisposition, DispositionParam, DispositionType};
+use actix_web::{HttpResponse, web};
+use tally_feeds::mapping::file;
+
+/// `GET /feeds/{id}/rules.json`
+pub async fn out(app: web::Data<App>, owner: Owner, id: web::Path<u32>) -> Result<HttpResponse, WebError> {
+    let (feed, mapping, _) = found(&app, &owner, *id).await?;
+    let name: String =
+        feed.name.chars().map(|c| if c.is_ascii_alphanumeric() { c.to_ascii_lowercase() } else { '-' }).collect();
+    let disposition = ContentDisposition {
+        disposition: DispositionType::Attachment,
+        parameters: vec![DispositionParam::Filename(format!("{name}-rules.json"))],
+    };
+    Ok(HttpResponse::Ok()
+        .content_type("application/json")
+        .insert_header(disposition)
+        .body(file::write(mapping.written())))
+}
+
+/// `POST /feeds/{id}/rules/file`: the rules of a file are tried in place of the present ones.
+pub async fn take(
+    app: web::Data<App>,
+    owner: Owner,
+    id: web::Path<u32>,
+    payload: web::Payload,
+) -> Result<HttpResponse, WebError> {
+    let (_, mapping, _) = found(&app, &owner, *id).await?;
+    let body = match received::file(payload, file::MOST_BYTES).await? {
+        Ok(body) => body,
+        Err(why) => return Ok(refusal(&why)),
+    };
+    let new = match file::read(&body) {
+        Ok(new) => new,
+        Err(why) => return Ok(refusal(&why)),
+    };
+    save(&app, &owner, *id, mapping.written().to_vec(), move |mapping| {
+        mapping.draft = Some(new).filter(|draft| *draft != mapping.rules);
+    })
+    .await?;
+    Ok(go_to(&format!("/feeds/{id}/rules")))
+}
