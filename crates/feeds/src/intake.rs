@@ -4,6 +4,7 @@
 use crate::mapping::document::MOST_KEPT;
 use crate::mapping::trial::Kept;
 use crate::mapping::{RuleError, Rules};
+use chrono::TimeDelta;
 use serde_json::Value;
 use sha2::{Digest, Sha256};
 use tally_core::record::entry::Incoming;
@@ -14,10 +15,15 @@ use tally_engine::{ChannelHandle, Engine, EngineError};
 use tally_store::deliveries::Arrived;
 use tally_store::mapping::Mapping;
 
+/// For how long messages are kept.
+pub const KEPT: TimeDelta = TimeDelta::hours(24);
 /// How many messages a feed keeps while it listens.
 pub const KEPT_LISTENING: usize = 20;
 /// How many that no rule fits it keeps once it counts.
 pub const KEPT_COUNTING: usize = 200;
+
+/// From so many minutes ahead on, a sender's clock is thought to be wrong.
+const STRANGE_MINUTES: i64 = 5;
 
 /// A message, read.
 #[derive(Debug, Clone, PartialEq)]
@@ -41,6 +47,8 @@ pub struct Taken {
     pub refused: Option<String>,
     /// A message that is too long to be kept.
     pub too_long: bool,
+    /// How far ahead of now the events lie that say so of themselves, in minutes, if that is strange.
+    pub minutes_ahead: i64,
 }
 
 /// The rules of a feed, made ready, and whether they count.
@@ -79,7 +87,12 @@ impl Intake {
         for message in messages {
             if self.counts {
                 let outcome = self.rules.follow(&message.document, message.arrived, &calendar);
-                events.extend(outcome.events.into_iter().map(|(_, event)| event));
+                for (_, event) in outcome.events {
+                    let ahead =
+                        event.happened_at.map_or(0, |at| at.signed_duration_since(message.arrived).num_minutes());
+                    taken.minutes_ahead = taken.minutes_ahead.max(ahead);
+                    events.push(event);
+                }
                 if outcome.unmatched == 0 && outcome.refused.is_empty() {
                     continue;
                 }
@@ -134,7 +147,13 @@ impl Taken {
     #[must_use]
     pub fn trouble(&self) -> Option<String> {
         let why = self.refused.as_ref().map(|why| format!("a rule fits a message and it is refused: {why}"));
-        why.or_else(|| {
+        let ahead = || {
+            let minutes = Some(self.minutes_ahead).filter(|minutes| *minutes >= STRANGE_MINUTES)?;
+            Some(format!(
+                "its times lie {minutes} minutes ahead; is the sender's clock right, and the time read as it is meant?"
+            ))
+        };
+        why.or_else(ahead).or_else(|| {
             self.too_long.then(|| {
                 format!("a message that no rule fits was longer than {} KiB and is not kept", MOST_KEPT / 1024)
             })

@@ -326,6 +326,26 @@ impl Store {
         .await
     }
 
+    /// Through which feeds, or through none, lines of these sources came; each source with each of its feeds.
+    /// Reads all of the channel's lines.
+    ///
+    /// # Errors
+    /// The database is away.
+    pub async fn feeds_of_sources(
+        &self,
+        channel: ChannelId,
+        sources: Vec<String>,
+    ) -> Result<Vec<(String, Option<u32>)>, StoreError> {
+        self.run(move |conn| {
+            Ok(entries::table
+                .select((entries::source, entries::feed_id))
+                .filter(entries::channel_id.eq(channel.0).and(entries::source.eq_any(sources)))
+                .distinct()
+                .load(conn)?)
+        })
+        .await
+    }
+
     /// The entries at these places, in the order of the places.
     ///
     /// # Errors

@@ -14,6 +14,7 @@ pub mod rows;
 pub mod schema;
 pub mod snapshots;
 pub mod widgets;
+mod wiring;
 
 pub use error::StoreError;
 

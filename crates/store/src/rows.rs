@@ -36,7 +36,7 @@ pub struct EntryRow {
 }
 
 /// Within what an origin is unique. What senders call themselves cannot reach out of their own.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
 pub enum Namespace {
     /// What operators, signals and programs do.
     Own,

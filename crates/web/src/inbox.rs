@@ -19,7 +19,9 @@ const MOST_BYTES: usize = 1024 * 1024;
 
 /// The rules of feeds, made ready, each with the feed as it was then.
 #[derive(Default)]
-pub struct Ready(Mutex<HashMap<u32, (Arc<Feed>, Arc<Intake>)>>);
+pub struct Ready(Mutex<HashMap<u32, ReadyFeed>>);
+
+type ReadyFeed = (Arc<Feed>, Arc<Intake>);
 
 impl Ready {
     /// The rules of a feed.

@@ -4,6 +4,7 @@ use crate::app::App;
 use crate::error::WebError;
 use crate::inbox::{body, header};
 use crate::mapped;
+use actix_web::http::header::{ALLOW, HeaderValue};
 use actix_web::http::{Method, StatusCode};
 use actix_web::web::{self, Payload};
 use actix_web::{HttpRequest, HttpResponse};
@@ -73,7 +74,9 @@ async fn deliver(
     let expand_gifts = match &feed.wiring {
         Wiring::Webhook { expand_gifts } if request.method() == Method::POST => *expand_gifts,
         Wiring::Webhook { .. } => {
-            return Err(WebError::refuse(StatusCode::METHOD_NOT_ALLOWED, "Send events with POST."));
+            let mut answer = WebError::refuse(StatusCode::METHOD_NOT_ALLOWED, "Send events with POST.");
+            answer.headers_mut().insert(ALLOW, HeaderValue::from_static("POST"));
+            return Err(answer);
         }
         Wiring::AnyWebhook(webhook) => return mapped::deliver(app, request, payload, &feed, webhook).await,
         _ => {

@@ -107,7 +107,7 @@ pub fn of_message(message: &[u8], event: Option<&str>) -> Result<Value, String> 
 
 /// The document of an item of a list.
 #[must_use]
-pub fn of_item(item: Value) -> Value {
+pub fn of_item(item: &Value) -> Value {
     json!({ "body": item })
 }
 

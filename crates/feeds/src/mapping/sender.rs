@@ -162,7 +162,9 @@ fn decoded(encoding: Encoding, text: &str) -> Option<Vec<u8>> {
             let digits = text.as_bytes();
             let nibble = |digit: u8| char::from(digit).to_digit(16);
             let byte = |pair: &[u8]| u8::try_from(nibble(*pair.first()?)? * 16 + nibble(*pair.get(1)?)?).ok();
-            (digits.len() % 2 == 0 && !digits.is_empty()).then(|| digits.chunks(2).map(byte).collect()).flatten()
+            (digits.len().is_multiple_of(2) && !digits.is_empty())
+                .then(|| digits.chunks(2).map(byte).collect())
+                .flatten()
         }
         Encoding::Base64 => [BASE64_STANDARD, BASE64_STANDARD_NO_PAD, BASE64_URL_SAFE, BASE64_URL_SAFE_NO_PAD]
             .iter()
@@ -312,7 +314,7 @@ mod tests {
             let headers = signed(&hmac, now().timestamp(), &body);
             let sender = Sender::Hmac(hmac);
             prop_assert_eq!(check(&sender, &sent(&headers, "", &body), None, &[], now()), Ok(()));
-            let mut other = body.clone();
+            let mut other = body;
             if other.is_empty() { other.push(0) } else { let at = flip.index(other.len()); other[at] ^= 1; }
             prop_assert!(check(&sender, &sent(&headers, "", &other), None, &[], now()).is_err());
         }

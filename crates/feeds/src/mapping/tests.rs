@@ -251,7 +251,8 @@ fn rules_that_cannot_be_followed_are_refused_where_they_stand() {
         change(&mut rule);
         Rules::ready(&[settled(), rule]).unwrap_err()
     };
-    let cases: [(&dyn Fn(&mut Rule), Option<&str>, &str); 8] = [
+    type Case<'a> = (&'a dyn Fn(&mut Rule), Option<&'a str>, &'a str);
+    let cases: [Case<'_>; 8] = [
         (&|rule| rule.event = Kind::Adjust, None, "adjustments"),
         (
             &|rule| {
@@ -442,6 +443,38 @@ proptest! {
         // A kept message is the one that came.
         let kept: Value = serde_json::from_str(&document.to_string()).unwrap();
         prop_assert_eq!(rules.follow(&kept, at(0), &calendar()), first);
+    }
+
+    #[test]
+    fn messages_in_any_order_and_again_make_the_same_events(
+        sent in prop::collection::vec((0_u32..12, any::<prop::sample::Index>(), 0_i64..1_200), 1..40), with_id in any::<bool>(),
+    ) {
+        let mut rule = settled();
+        if !with_id {
+            rule.fields.remove("id");
+        }
+        let rules = Rules::ready(&[rule]).unwrap();
+        let made = |order: &[(u32, i64)]| {
+            let mut ledger: BTreeMap<(String, String), String> = BTreeMap::new();
+            for (number, seconds) in order {
+                let mut message = example();
+                message["body"]["ref"] = json!(format!("p-{number}"));
+                message["body"]["ts"] = json!(1_764_012_600_000_i64 + i64::from(*number));
+                let at = tally_core::time::after(arrived(), TimeDelta::seconds(*seconds));
+                for (_, event) in rules.follow(&message, at, &calendar()).events {
+                    // What the ledger does: the first line of an origin stays.
+                    ledger.entry((event.origin.source, event.origin.id)).or_insert_with(|| event.happening.words());
+                }
+            }
+            ledger
+        };
+        let first: Vec<(u32, i64)> = sent.iter().map(|(number, _, seconds)| (*number, *seconds)).collect();
+        let mut other = [first.clone(), first.clone()].concat();
+        for (place, (_, pick, _)) in sent.iter().enumerate() {
+            let with = pick.index(other.len());
+            other.swap(place, with);
+        }
+        prop_assert_eq!(made(&other), made(&first));
     }
 
     #[test]

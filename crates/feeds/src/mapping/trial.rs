@@ -70,7 +70,7 @@ impl Trial {
             [] => {}
             [why] => parts.push(format!("1 is refused: {why}").trim_end_matches('.').to_owned()),
             [why, ..] => {
-                parts.push(format!("{} are refused, such as: {why}", refused.len()).trim_end_matches('.').to_owned())
+                parts.push(format!("{} are refused, such as: {why}", refused.len()).trim_end_matches('.').to_owned());
             }
         }
         format!("{}.", parts.join("; "))

@@ -70,7 +70,7 @@ async fn round(
         let mut new = Vec::new();
         let mut messages = Vec::new();
         for item in items {
-            let document = document::of_item(item);
+            let document = document::of_item(&item);
             let digest: [u8; 32] = Sha256::digest(document.to_string()).into();
             if !seen.contains(&digest) && !new.contains(&digest) {
                 new.push(digest);

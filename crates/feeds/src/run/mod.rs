@@ -10,13 +10,16 @@ mod stream;
 pub use chat::listen;
 pub use stream::stream_address;
 
+use crate::intake::KEPT;
 use crate::outside::Outside;
 use std::collections::HashMap;
 use std::time::Duration;
 use tally_core::record::ids::{ChannelId, FeedId};
+use tally_core::time::after;
 use tally_engine::{ChannelHandle, Engine, Report};
 use tally_store::feeds::{Feed, Wiring};
 use tokio::task::JoinHandle;
+use tokio::time::timeout;
 
 /// The first wait after a failure; each further one is twice as long.
 const FIRST_WAIT: Duration = Duration::from_secs(1);
@@ -24,6 +27,9 @@ const FIRST_WAIT: Duration = Duration::from_secs(1);
 const LONGEST_WAIT: Duration = Duration::from_secs(300);
 /// How long to wait for the database before looking again.
 const DATABASE_WAIT: Duration = Duration::from_secs(2);
+
+/// How often messages are forgotten that have been kept for long enough.
+const FORGETS_EVERY: Duration = Duration::from_secs(600);
 
 /// What every feed's task has at hand.
 struct Line {
@@ -60,7 +66,11 @@ pub async fn keep(engine: Engine, outside: Outside) {
                 .entry(feed.id)
                 .or_insert_with(|| (feed.clone(), Running(tokio::spawn(keep_one(engine.clone(), outside, feed)))));
         }
-        if changes.changed().await.is_err() {
+        let before = after(engine.now(), -KEPT);
+        if let Err(error) = engine.store().forget_deliveries_before(before).await {
+            tracing::warn!(%error, "messages that were kept for a day could not be forgotten yet");
+        }
+        if let Ok(Err(_)) = timeout(FORGETS_EVERY, changes.changed()).await {
             return;
         }
     }

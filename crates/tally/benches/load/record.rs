@@ -19,7 +19,7 @@ const FILE_LINES: usize = 200_000;
 const CHAT_SECONDS: u64 = 10;
 const CHAT_A_MINUTE: u64 = 120_000;
 
-fn ms(duration: Duration) -> String {
+pub fn ms(duration: Duration) -> String {
     format!("{:.0} ms", duration.as_secs_f64() * 1_000.0)
 }
 

@@ -122,7 +122,8 @@ async fn only_the_right_signature_at_the_right_address_is_taken() {
     refusal(unsigned.send().await.unwrap(), 401).await;
     let lost = Sender { url: format!("{}/in/AAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAA", program.base), ..sender.clone() };
     refusal(lost.send(&tip("1")).await.unwrap(), 403).await;
-    assert_eq!(sender.client.get(&sender.url).send().await.unwrap().status(), StatusCode::NOT_FOUND);
+    let read = sender.client.get(&sender.url).send().await.unwrap();
+    assert_eq!((read.status(), read.headers()["allow"].as_bytes()), (StatusCode::METHOD_NOT_ALLOWED, &b"POST"[..]));
 }
 
 #[tokio::test(flavor = "multi_thread")]

@@ -148,11 +148,29 @@ async fn take_all() {
     browser.size(1280, 800).await;
 
     let jar = program.tip_jar.clone().unwrap();
-    browser.go(&jar).await;
-    browser.fill("#name", "lamplit_sam").await;
-    browser.click("button").await;
-    browser.shows("#deliveries", "Delivered: recorded").await;
-    take(&browser, "tip-jar").await;
+    browser.go(&format!("{}/feeds", program.base)).await;
+    browser.click("#wire-any_webhook > summary").await;
+    browser.fill("#any_webhook-name", "Ticket Office, by form").await;
+    browser.click("#wire-any_webhook .press-main").await;
+    browser.shows_one("#rules-url").await;
+    let url = browser.run("return document.getElementById('rules-url').value").await;
+    let service = async |path: &str, form: &str| {
+        let request = reqwest::Client::new().post(format!("{jar}/services/{path}"));
+        let request = request.header("content-type", "application/x-www-form-urlencoded").body(form.to_owned());
+        request.send().await.unwrap().error_for_status().unwrap();
+    };
+    service("ticket-office/calls", &format!("url={}", url.as_str().unwrap())).await;
+    for form in [
+        "customer=bram&thing=tea+towel&pieces=1&paid=on+account",
+        "customer=oatcake_jo&thing=enamel+mug&pieces=2&paid=%C2%A324.00",
+    ] {
+        service("ticket-office", form).await;
+    }
+    browser.shows(".rules-tree", "enamel mug").await;
+    browser.click(".rules-tree-head button").await;
+    browser.shows("#rules-trial", "1 would be a purchase; 1 is refused").await;
+    browser.click(".blank[data-key=amount] > summary").await;
+    take(&browser, "rules").await;
     browser.go(&format!("{jar}/world")).await;
     browser.click(".world button").await;
     browser.shows("[data-refresh]", " of 18").await;

@@ -12,6 +12,7 @@ use tally_core::record::happening::{Actor, Happening};
 use tally_core::record::ids::{ChannelId, FeedId, Seq};
 use tally_core::record::settings::{Settings, Weights};
 use tally_core::time::calendar::Calendar;
+use tally_store::deliveries::Arrived;
 use tally_store::feeds::Wiring;
 use tally_store::ledger::AppendError;
 use tally_store::rows::{EntryRow, Namespace, origin_key};
@@ -237,4 +238,35 @@ async fn large_lines_and_large_snapshots_fit_into_packets() {
     store.save_snapshot(channel, snapshot, Vec::new()).await.unwrap();
     let (kept, _) = store.snapshot(channel).await.unwrap().unwrap();
     assert!(serde_json::to_vec(&kept).unwrap() == written);
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn messages_are_kept_once_the_newest_of_them_and_for_a_day() {
+    let (_database, store) = store().await;
+    let channel = one_channel(&store).await;
+    let wiring = Wiring::AnyWebhook(tally_store::mapping::Webhook::default());
+    let feed = store.create_feed(channel, "Odd".into(), wiring, "token".into(), "secret".into()).await.unwrap().id;
+    let now = chrono::Utc::now();
+    let message = |number: u8, minutes: i64| Arrived {
+        at: now - chrono::TimeDelta::minutes(minutes),
+        digest: [number; 32],
+        document: format!("{{\"body\":{number}}}"),
+    };
+    let bodies = async |since| {
+        let kept = store.deliveries(feed, since).await.unwrap();
+        kept.into_iter().map(|one| one.document).collect::<Vec<_>>()
+    };
+    let long_ago = now - chrono::TimeDelta::days(9);
+    let all = vec![message(1, 1_500), message(2, 5), message(2, 4), message(3, 3), message(4, 2)];
+    store.keep_deliveries(feed, all, 3).await.unwrap();
+    assert_eq!(bodies(long_ago).await, ["{\"body\":4}", "{\"body\":3}", "{\"body\":2}"], "the newest three, each once");
+    store.keep_deliveries(feed, vec![message(5, 1_500)], 20).await.unwrap();
+    let day = now - chrono::TimeDelta::hours(24);
+    assert_eq!(bodies(day).await.len(), 3, "what is older is not shown");
+    assert_eq!(bodies(long_ago).await.len(), 4);
+    store.forget_deliveries_before(day).await.unwrap();
+    assert_eq!(bodies(long_ago).await.len(), 3, "and then it is gone");
+    let newest = store.deliveries(feed, day).await.unwrap()[0].id;
+    store.forget_deliveries(feed, vec![newest]).await.unwrap();
+    assert_eq!(bodies(day).await, ["{\"body\":3}", "{\"body\":2}"]);
 }

@@ -139,6 +139,8 @@ async fn a_service_is_wired_by_showing_it_one_message() {
     let taken = other.owner.send(&other.path("rules/file"), "application/octet-stream", file.clone()).await;
     assert_eq!(taken.headers()["hx-redirect"], other.path("rules").as_str());
     assert_eq!(other.owner.page(&other.path("rules.json")).await, file);
+    let schema = reqwest::get(format!("{}/schemas/feed-rules.json", program.base)).await.unwrap();
+    assert_eq!(schema.json::<Value>().await.unwrap()["$id"], "/schemas/feed-rules.json");
     let refused = other.owner.send(&other.path("rules/file"), "application/octet-stream", "{}").await;
     assert_eq!(refused.status(), 422);
     assert!(refused.text().await.unwrap().contains("no file of feed rules"));
@@ -211,6 +213,19 @@ async fn what_a_webhook_cannot_take_is_told_and_changes_nothing() {
     assert!(wired.rules().await.contains("£5"));
     wired.owner.done(&wired.path("pause"), &[]).await;
     assert_eq!(sends(&url, &good, payment("f", 100)).await.0, 429);
+    // A clock that is an hour ahead is told, and what it tells counts.
+    wired.owner.done(&wired.path("pause"), &[]).await;
+    let rules = json!({"version": 1, "rules": [{"event": "tip", "fields": {
+        "amount": {"at": "/body/pence", "as": "hundredths"}, "currency": {"always": "GBP"},
+        "time": {"at": "/body/at", "as": "seconds"},
+    }}]});
+    let file = wired.owner.send(&wired.path("rules/file"), "application/octet-stream", rules.to_string()).await;
+    assert!(file.status().is_success(), "{}", file.text().await.unwrap());
+    wired.does("use", &[]).await;
+    let ahead = json!({"kind": "payment", "pence": 100, "at": chrono::Utc::now().timestamp() + 3_600}).to_string();
+    assert_eq!(sends(&url, &good, ahead).await.0, 202);
+    wired.says("Its times lie").await;
+    assert_eq!(wired.lines().await, 1);
     // Nobody else sees what came in.
     let stranger = Owner::at_the_door(&program.base).await;
     assert_ne!(stranger.get(&wired.path("rules")).await.status(), 200);

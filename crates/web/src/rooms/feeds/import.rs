@@ -1,5 +1,6 @@
 //! History from a file: matched column by column, tried without adding anything, then added.
 
+use super::known::Known;
 use crate::app::App;
 use crate::error::WebError;
 use crate::markup::html;
@@ -20,12 +21,11 @@ use std::sync::Arc;
 use tally_core::money::{Currency, group};
 use tally_core::record::entry::{Incoming, Origin};
 use tally_core::record::happening::Kind;
-use tally_core::record::ids::{ChannelId, FeedId};
+use tally_core::record::ids::FeedId;
 use tally_core::time::calendar::Calendar;
 use tally_feeds::rates;
 use tally_feeds::table::{self, Field, Look, Matching};
 use tally_store::feeds::{FeedChange, Wiring};
-use tally_store::rows::{Namespace, origin_key};
 use tokio::sync::mpsc;
 
 /// How many refused lines are listed.
@@ -247,24 +247,6 @@ async fn reading(app: &App, owner: &Owner, token: &str, form: Form) -> Result<Re
     aside(move || read(&upload, &form, &calendar, now)).await
 }
 
-/// Which of these are in the ledger already, from another file or through any of the channel's feeds.
-async fn known(app: &App, channel: ChannelId, origins: &[&Origin]) -> Result<Vec<bool>, WebError> {
-    let store = app.engine.store();
-    let mut namespaces = vec![Namespace::Files, Namespace::Own];
-    let feeds = store.feeds(channel).await?;
-    let others = feeds.iter().filter(|feed| !matches!(feed.wiring, Wiring::Import { .. }));
-    namespaces.extend(others.map(|feed| Namespace::Feed(FeedId(feed.id))));
-    let mut known = vec![false; origins.len()];
-    for namespace in namespaces {
-        let keys: Vec<Vec<u8>> = origins.iter().map(|origin| origin_key(namespace, origin)).collect();
-        let there = store.known_origins(channel, keys.clone()).await?;
-        for (known, key) in known.iter_mut().zip(&keys) {
-            *known |= there.contains(key);
-        }
-    }
-    Ok(known)
-}
-
 /// `POST /imports/{token}/try`: what would be added, what is known already, what is refused.
 pub async fn dry(
     app: web::Data<App>,
@@ -278,7 +260,7 @@ pub async fn dry(
         Err(error) => return Err(error),
     };
     let origins: Vec<&Origin> = read.events.iter().map(|(_, event)| &event.origin).collect();
-    let known = known(&app, owner.channel.id, &origins).await?;
+    let known = Known::new(&app, owner.channel.id).await?.of(&app, owner.channel.id, &origins).await?;
     let mut seen = HashSet::new();
     let (mut by_kind, mut fresh, mut sample, mut duplicate_lines) = (BTreeMap::new(), 0, Vec::new(), Vec::new());
     for ((line, event), known) in read.events.iter().zip(known) {
@@ -344,9 +326,10 @@ pub async fn add(
     let rest = stream::unfold(batches, |mut batches| async { Some((batches.recv().await?, batches)) });
     let all = stream::once(async { first }).chain(rest);
     let (id, feed_id) = (owner.channel.id, FeedId(feed.id));
+    let known = Known::new(&app, id).await?;
     let sent = all.map(|batch| async {
         let origins: Vec<&Origin> = batch.iter().map(|event| &event.origin).collect();
-        let known = known(&app, id, &origins).await?;
+        let known = known.of(&app, id, &origins).await?;
         let fresh = batch.into_iter().zip(known).filter(|(_, known)| !known).map(|(event, _)| event).collect();
         Ok::<_, WebError>(owner.channel.ingest_file(feed_id, fresh).await?)
     });

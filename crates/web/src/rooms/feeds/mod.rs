@@ -1,6 +1,7 @@
 //! Feeds: where happenings come from; wiring one, seeing how it fares, pausing and removing it.
 
 pub mod import;
+mod known;
 pub mod probe;
 pub mod rules;
 pub mod sender;

@@ -211,8 +211,8 @@ mod tests {
         json!({"body": {"kind": "sale", "who": "bram", "sum": "£5", "at": 1_795_548_600, "rows": [{"n": 1}, {"n": 2}]}})
     }
 
-    fn done(rules: &[Rule], edit: Edit) -> Vec<Rule> {
-        edited(rules, &edit, Some(&message())).unwrap()
+    fn done(rules: &[Rule], edit: &Edit) -> Vec<Rule> {
+        edited(rules, edit, Some(&message())).unwrap()
     }
 
     fn pick(part: &str, key: &str, pointer: &str) -> Edit {
@@ -228,49 +228,49 @@ mod tests {
             ("field", "amount", "/body/sum"),
             ("field", "time", "/body/at"),
         ] {
-            rules = done(&rules, pick(part, key, pointer));
+            rules = done(&rules, &pick(part, key, pointer));
         }
         assert_eq!(rules[0].when[0].test, Test::Is("sale".into()));
         assert_eq!(rules[0].fields["amount"].reading, Reading::WithSign, "as what stands there is written");
         assert_eq!(rules[0].fields["time"].reading, Reading::Seconds);
         let left_out = Edit { part: "field".into(), key: "time".into(), ..Edit::default() };
-        assert!(!done(&rules, left_out)[0].fields.contains_key("time"));
+        assert!(!done(&rules, &left_out)[0].fields.contains_key("time"));
         let constant = Edit { part: "field".into(), key: "currency".into(), always: "GBP".into(), ..Edit::default() };
-        assert_eq!(done(&rules, constant)[0].fields["currency"].from, Source::Always("GBP".into()));
+        assert_eq!(done(&rules, &constant)[0].fields["currency"].from, Source::Always("GBP".into()));
         let other = Edit { part: "event".into(), key: "follow".into(), ..Edit::default() };
-        let follow = done(&rules, other);
+        let follow = done(&rules, &other);
         assert_eq!(follow[0].fields.keys().collect::<Vec<_>>(), ["name", "time"], "what both have stays");
     }
 
     #[test]
     fn what_stands_in_a_list_is_meant_of_each_item() {
         let rules = edited(&[], &Edit { part: "new".into(), ..Edit::default() }, None).unwrap();
-        let rules = done(&rules, pick("field", "name", "/body/rows/1/n"));
-        let rules = done(&rules, pick("each", "", "/body/rows"));
+        let rules = done(&rules, &pick("field", "name", "/body/rows/1/n"));
+        let rules = done(&rules, &pick("each", "", "/body/rows"));
         assert_eq!(rules[0].fields["name"].from, Source::Item("/n".into()));
-        let rules = done(&rules, pick("field", "id", "/body/rows/0/n"));
+        let rules = done(&rules, &pick("field", "id", "/body/rows/0/n"));
         assert_eq!(rules[0].fields["id"].from, Source::Item("/n".into()));
-        let rules = done(&rules, pick("each", "", ""));
+        let rules = done(&rules, &pick("each", "", ""));
         assert_eq!(rules[0].fields["id"].from, Source::At("/body/rows/0/n".into()));
-        let two = done(&rules, Edit { part: "new".into(), ..Edit::default() });
-        let swapped = done(&two, Edit { part: "earlier".into(), rule: 1, ..Edit::default() });
+        let two = done(&rules, &Edit { part: "new".into(), ..Edit::default() });
+        let swapped = done(&two, &Edit { part: "earlier".into(), rule: 1, ..Edit::default() });
         assert_eq!((&swapped[0], &swapped[1]), (&two[1], &two[0]));
-        assert_eq!(done(&two, Edit { part: "remove".into(), rule: 1, ..Edit::default() }), rules);
+        assert_eq!(done(&two, &Edit { part: "remove".into(), rule: 1, ..Edit::default() }), rules);
     }
 
     #[test]
     fn what_cannot_be_is_refused_and_nothing_changes() {
         let rules = edited(&[], &Edit { part: "new".into(), ..Edit::default() }, None).unwrap();
-        let refused = |edit: Edit| edited(&rules, &edit, None).unwrap_err();
+        let refused = |edit: &Edit| edited(&rules, edit, None).unwrap_err();
         let field = |key: &str| Edit { part: "field".into(), key: key.into(), ..Edit::default() };
-        assert!(refused(Edit { pointer: "who".into(), ..field("name") }).contains("beginning with a slash"));
-        assert!(refused(Edit { item: "/n".into(), ..field("name") }).contains("no list"));
-        assert!(refused(field("colour")).contains("no such field"));
+        assert!(refused(&Edit { pointer: "who".into(), ..field("name") }).contains("beginning with a slash"));
+        assert!(refused(&Edit { item: "/n".into(), ..field("name") }).contains("no list"));
+        assert!(refused(&field("colour")).contains("no such field"));
         assert!(
-            refused(Edit { part: "event".into(), key: "adjust".into(), ..Edit::default() }).contains("from the list")
+            refused(&Edit { part: "event".into(), key: "adjust".into(), ..Edit::default() }).contains("from the list")
         );
-        assert!(refused(Edit { part: "when".into(), ..Edit::default() }).contains("Press a value"));
-        assert!(refused(Edit { rule: 4, ..field("name") }).contains("not there any more"));
+        assert!(refused(&Edit { part: "when".into(), ..Edit::default() }).contains("Press a value"));
+        assert!(refused(&Edit { rule: 4, ..field("name") }).contains("not there any more"));
         let pattern = Edit {
             part: "when".into(),
             pointer: "/body".into(),
@@ -278,7 +278,7 @@ mod tests {
             text: "(".into(),
             ..Edit::default()
         };
-        assert!(refused(pattern).contains("not well-formed"));
+        assert!(refused(&pattern).contains("not well-formed"));
         let mut sub = rules.clone();
         sub[0].event = Kind::Sub;
         let tiers =

@@ -16,14 +16,11 @@ use edits::Edit;
 use serde::Deserialize;
 use serde_json::Value;
 use tally_core::record::ids::FeedId;
-use tally_feeds::intake::{Intake, Message};
+use tally_feeds::intake::{Intake, KEPT, Message};
 use tally_feeds::mapping::trial::Kept;
 use tally_store::feeds::Feed;
 use tally_store::mapping::{Mapping, Rule};
 use view::Area;
-
-/// How long messages are kept.
-const KEPT: chrono::TimeDelta = chrono::TimeDelta::hours(24);
 
 /// Which message lies open.
 #[derive(Debug, Clone, Default, Deserialize)]
@@ -157,6 +154,19 @@ async fn save(
     Ok(())
 }
 
+/// Changes something about the rules as a whole, and shows them as they are then.
+async fn changed(
+    app: &App,
+    owner: &Owner,
+    id: u32,
+    open: Open,
+    change: impl FnOnce(&mut Mapping) + Send + 'static,
+) -> Result<HttpResponse, WebError> {
+    let (_, mapping, _) = found(app, owner, id).await?;
+    save(app, owner, id, mapping.written().to_vec(), change).await?;
+    Ok(shown(&area(app, owner, id, open.open).await?))
+}
+
 /// `POST /feeds/{id}/rules/use`: the rules as they are written count from now on.
 pub async fn put_in_force(
     app: web::Data<App>,
@@ -168,13 +178,12 @@ pub async fn put_in_force(
     if mapping.written().is_empty() {
         return Ok(refused("There is no rule yet; press a message and say what it is."));
     }
-    save(&app, &owner, *id, mapping.written().to_vec(), |mapping| {
+    changed(&app, &owner, *id, open.into_inner(), |mapping| {
         mapping.rules = mapping.draft.take().unwrap_or_else(|| std::mem::take(&mut mapping.rules));
         mapping.rules.iter_mut().for_each(|rule| rule.guessed = false);
         mapping.counts = true;
     })
-    .await?;
-    Ok(shown(&area(&app, &owner, *id, open.open).await?))
+    .await
 }
 
 /// `POST /feeds/{id}/rules/listen`: nothing counts until the rules are put in force again.
@@ -184,9 +193,7 @@ pub async fn listen(
     id: web::Path<u32>,
     open: web::Form<Open>,
 ) -> Result<HttpResponse, WebError> {
-    let (_, mapping, _) = found(&app, &owner, *id).await?;
-    save(&app, &owner, *id, mapping.written().to_vec(), |mapping| mapping.counts = false).await?;
-    Ok(shown(&area(&app, &owner, *id, open.open).await?))
+    changed(&app, &owner, *id, open.into_inner(), |mapping| mapping.counts = false).await
 }
 
 /// `POST /feeds/{id}/rules/discard`: the rules are again those in force.
@@ -196,9 +203,7 @@ pub async fn discard(
     id: web::Path<u32>,
     open: web::Form<Open>,
 ) -> Result<HttpResponse, WebError> {
-    let (_, mapping, _) = found(&app, &owner, *id).await?;
-    save(&app, &owner, *id, mapping.written().to_vec(), |mapping| mapping.draft = None).await?;
-    Ok(shown(&area(&app, &owner, *id, open.open).await?))
+    changed(&app, &owner, *id, open.into_inner(), |mapping| mapping.draft = None).await
 }
 
 /// `POST /feeds/{id}/rules/count`: messages that came in before a rule was there count too, each once.
