@@ -299,9 +299,10 @@ impl Names {
         let mut moved = self.show(person, spelling, line, before);
         if self.get(person).is_some_and(|one| one.id().is_some()) {
             let folded = fold(self.spelled(spelling));
-            let lines = self.borne.entry(folded.clone()).or_default().entry(person).or_insert(0);
-            *lines = lines.saturating_add(1);
-            if *lines == 1 {
+            if let Some(lines) = self.borne.get_mut(&folded).and_then(|bearers| bearers.get_mut(&person)) {
+                *lines = lines.saturating_add(1);
+            } else {
+                self.borne.entry(folded.clone()).or_default().insert(person, 1);
                 moved.regrouped |= before | self.settle_name(&folded);
             }
         }
@@ -309,7 +310,7 @@ impl Names {
     }
 
     fn show(&mut self, person: Person, spelling: Spelling, line: (i64, u64), before: bool) -> Moved {
-        let name = self.spellings.get(spelling).to_owned();
+        let name = self.spellings.get(spelling);
         let Some(one) = self.list.get_mut(person.index()) else { return Moved::default() };
         if one.newest.is_some_and(|newest| newest > line) {
             return Moved::default();
@@ -318,9 +319,9 @@ impl Names {
         if one.name == name {
             return Moved::default();
         }
-        let folded = fold(&name);
+        let folded = fold(name);
         let other = one.folded != folded;
-        (one.name, one.folded) = (name, folded);
+        (one.name, one.folded) = (name.to_owned(), folded);
         Moved { renamed: before, regrouped: before && other }
     }
 

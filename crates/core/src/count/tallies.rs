@@ -55,43 +55,41 @@ impl Tallies {
 
     /// Takes up a change of the book, and names the widgets that it touches.
     pub fn take(&mut self, change: &Change, book: &Book, settings: &Settings) -> BTreeSet<WidgetId> {
-        let mut touched = BTreeSet::new();
+        // Gathered with repetitions and sorted once: a set that grows would cost more than the counting.
+        let mut touched: Vec<WidgetId> = Vec::new();
         if change.kinds != 0 {
-            touched.extend(self.forget(|count| count.kinds() & change.kinds != 0));
+            self.forget(|count| count.kinds() & change.kinds != 0, &mut touched);
         }
         if change.shows {
-            touched.extend(self.forget(|count| count.period == Period::ThisShow));
+            self.forget(|count| count.period == Period::ThisShow, &mut touched);
         }
         if change.people.regrouped {
-            touched.extend(self.forget(Count::asks_who));
+            self.forget(Count::asks_who, &mut touched);
         }
         // Whoever is told of by name, wherever that is.
         if change.people != Moved::default() {
             touched.extend(self.slots.iter().flat_map(|slot| &slot.widgets));
         }
         if let Some(fact) = &change.added {
-            touched.extend(self.add(fact, book, settings));
+            self.add(fact, book, settings, &mut touched);
         }
-        touched
+        touched.into_iter().collect()
     }
 
     /// Everything is counted anew when next asked.
     pub fn forget_all(&mut self) {
-        self.forget(|_| true);
+        self.forget(|_| true, &mut Vec::new());
     }
 
-    fn forget(&mut self, which: impl Fn(&Count) -> bool) -> BTreeSet<WidgetId> {
-        let mut touched = BTreeSet::new();
+    fn forget(&mut self, which: impl Fn(&Count) -> bool, touched: &mut Vec<WidgetId>) {
         for slot in self.slots.iter_mut().filter(|slot| which(&slot.count)) {
             slot.kept = None;
             touched.extend(&slot.widgets);
         }
-        touched
     }
 
-    fn add(&mut self, fact: &Fact, book: &Book, settings: &Settings) -> BTreeSet<WidgetId> {
-        let mut touched = BTreeSet::new();
-        let Some(places) = self.by_kind.get(&fact.kind()) else { return touched };
+    fn add(&mut self, fact: &Fact, book: &Book, settings: &Settings, touched: &mut Vec<WidgetId>) {
+        let Some(places) = self.by_kind.get(&fact.kind()) else { return };
         for place in places {
             let slot = &mut self.slots[*place];
             let is_sum = matches!(slot.count.what, What::Sum(_));
@@ -108,7 +106,6 @@ impl Tallies {
                 }
             }
         }
-        touched
     }
 
     /// Brings every figure to an instant: counts what is not at hand, and lets go of what has left

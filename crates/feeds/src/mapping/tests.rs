@@ -136,7 +136,7 @@ fn values_are_read_as_the_owner_says() {
         (at("/body/v"), Some(always("GBP")), json!({"v": "5.555"}), "amount", "decimals"),
         (at("/body/v"), Some(always("GBP")), json!({"v": {"x": 1}}), "amount", "holds other values"),
         (at("/body/v"), Some(always("QQQ")), json!({"v": "5"}), "currency", "currency"),
-        (signed(), None, json!({"v": "five pounds"}), "amount", "no amount"),
+        (signed(), None, json!({"v": "five pounds"}), "amount", "no amount with a known currency"),
     ] {
         let (at, why) = tip(amount, currency, body.clone()).unwrap_err();
         assert!(at == field && why.contains(said), "{body}: {at}: {why}");

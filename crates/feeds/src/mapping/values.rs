@@ -88,8 +88,8 @@ pub(super) fn amount(
             Ok((Money { minor, currency }.to_plain(), None))
         }
         Reading::WithSign => {
-            let (number, told) = with_sign(text)
-                .ok_or_else(|| format!("tells no amount with a currency that is known: “{}”", short(text)))?;
+            let (number, told) =
+                with_sign(text).ok_or_else(|| format!("is no amount with a known currency: “{}”", short(text)))?;
             let decimals = told.or(currency).map_or(2, |currency| currency.decimals());
             let number = money::plain(&number, decimals).map_err(|error| error.to_string())?;
             Ok((number, told.filter(|_| currency.is_none())))
