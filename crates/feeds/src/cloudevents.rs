@@ -15,7 +15,9 @@ pub const MOST_EVENTS: usize = 1_000;
 /// Most subscriptions for which the gifts of one delivery stand.
 pub const MOST_EXPANDED: usize = 2_000;
 /// Most characters of `id` and of `source`.
-const MOST_ORIGIN: usize = 255;
+pub(crate) const MOST_ORIGIN: usize = 255;
+/// How far ahead of now an event may lie.
+pub(crate) const MOST_AHEAD: TimeDelta = TimeDelta::hours(24);
 
 /// How the events stand in a request.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -173,7 +175,7 @@ fn instant(time: &Value, now: Instant) -> Result<Instant, Problem> {
         .ok_or_else(|| Problem::new("/time", "The time must be as RFC 3339 has it, such as 2026-11-24T19:30:00Z."))?
         .with_timezone(&Utc)
         .trunc_subsecs(6);
-    if at > now + TimeDelta::hours(24) {
+    if at > now + MOST_AHEAD {
         return Err(Problem::new("/time", "The time lies more than 24 hours in the future; check your clock."));
     }
     Ok(at)

@@ -37,10 +37,6 @@ pub struct Message {
 /// What became of messages.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct Taken {
-    /// Events that are in the ledger now and were not before.
-    pub accepted: usize,
-    /// Events that were there before.
-    pub duplicates: usize,
     /// Messages that were kept, since no rule fits them, or the feed listens.
     pub kept: usize,
     /// The first reason for which something was refused though a rule fits.
@@ -105,8 +101,7 @@ impl Intake {
             }
         }
         if !events.is_empty() {
-            let ingested = channel.ingest(self.feed, events).await?;
-            (taken.accepted, taken.duplicates) = (ingested.accepted, ingested.duplicates);
+            channel.ingest(self.feed, events).await?;
         }
         taken.kept = to_keep.len();
         if !to_keep.is_empty() {

@@ -33,6 +33,12 @@ fn rounded(number: f64) -> Option<i64> {
     (number.abs() < 1e15).then(|| number.round() as i64)
 }
 
+/// The pointer of a value by its name within what stands at another (RFC 6901, section 3).
+#[must_use]
+pub fn within(pointer: &str, name: &str) -> String {
+    format!("{pointer}/{}", name.replace('~', "~0").replace('/', "~1"))
+}
+
 /// Checks a pointer as it is typed in.
 ///
 /// # Errors

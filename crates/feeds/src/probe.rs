@@ -104,8 +104,7 @@ fn gather(value: &Value, key: &str, pointer: &str, depth: usize, into: &mut Vec<
         });
     }
     for (key, value) in named {
-        let escaped = key.replace('~', "~0").replace('/', "~1");
-        gather(value, &key, &format!("{pointer}/{escaped}"), depth + 1, into);
+        gather(value, &key, &poll::within(pointer, &key), depth + 1, into);
     }
 }
 

@@ -44,7 +44,8 @@ fn text(text: &str) -> Value {
     if text.trim().is_empty() { Value::Null } else { json!(text) }
 }
 
-fn actor(name: &str, id: &str) -> Value {
+/// Somebody by name and id; nobody named where both are empty.
+pub(crate) fn actor(name: &str, id: &str) -> Value {
     match (name.trim(), id.trim()) {
         ("", "") => json!({"name": "Somebody", "anonymous": true}),
         ("", id) => json!({"id": id, "name": id}),

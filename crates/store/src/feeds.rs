@@ -195,7 +195,7 @@ impl Store {
         .await
     }
 
-    /// Changes the rules of a feed, if `change` says that it did.
+    /// Changes the rules of a feed as they stand now. What `change` refuses is given back, and nothing is changed.
     ///
     /// # Errors
     /// [`StoreError::NotFound`] when the channel has no such feed, or it has no rules.
@@ -203,19 +203,19 @@ impl Store {
         &self,
         channel: ChannelId,
         feed: u32,
-        change: impl FnOnce(&mut Mapping) -> bool + Send + 'static,
-    ) -> Result<bool, StoreError> {
+        change: impl FnOnce(&mut Mapping) -> Result<(), String> + Send + 'static,
+    ) -> Result<Result<(), String>, StoreError> {
         self.run(move |conn| {
             conn.transaction(|conn| {
                 let own = feeds::table.find(feed).filter(feeds::channel_id.eq(channel.0));
                 let row: FeedRow = own.select(FeedRow::as_select()).for_update().first(conn)?;
                 let mut feed = row.feed()?;
-                let changed = change(feed.wiring.mapping_mut().ok_or(StoreError::NotFound)?);
-                if changed {
-                    let wiring = feeds::wiring.eq(json(&feed.wiring)?);
-                    diesel::update(feeds::table.find(feed.id)).set(wiring).execute(conn)?;
+                if let Err(why) = change(feed.wiring.mapping_mut().ok_or(StoreError::NotFound)?) {
+                    return Ok(Err(why));
                 }
-                Ok(changed)
+                let wiring = feeds::wiring.eq(json(&feed.wiring)?);
+                diesel::update(feeds::table.find(feed.id)).set(wiring).execute(conn)?;
+                Ok(Ok(()))
             })
         })
         .await

@@ -24,6 +24,11 @@ impl Mapping {
     pub fn written(&self) -> &[Rule] {
         self.draft.as_deref().unwrap_or(&self.rules)
     }
+
+    /// Takes other rules as they are being written.
+    pub fn write(&mut self, rules: Vec<Rule>) {
+        self.draft = Some(rules).filter(|draft| *draft != self.rules);
+    }
 }
 
 /// One rule: what must be so for a message to be an event, and where its fields stand.

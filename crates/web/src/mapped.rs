@@ -14,7 +14,7 @@ use tally_core::record::ids::{ChannelId, FeedId};
 use tally_engine::{ChannelHandle, Report};
 use tally_feeds::intake::Message;
 use tally_feeds::mapping::document::{self, Request};
-use tally_feeds::mapping::sender::{self, Delivery};
+use tally_feeds::mapping::sender;
 use tally_store::feeds::Feed;
 use tally_store::mapping::{Sender, Webhook};
 
@@ -39,37 +39,34 @@ pub async fn deliver(
         .iter()
         .map(|(name, value)| (name.as_str().to_owned(), String::from_utf8_lossy(value.as_bytes()).into_owned()))
         .collect();
-    let (query, content) = (request.query_string(), header_of(&headers, "content-type"));
+    let request = Request { headers: &headers, query: request.query_string(), body: &bytes };
     let proof = match &webhook.sender {
         Sender::Token { name, .. } => vec![name.as_str()],
         Sender::Hmac(hmac) => vec![hmac.header.as_str()],
         Sender::Address | Sender::Basic { .. } | Sender::Signed => Vec::new(),
     };
-    // What a sender may prove itself by in the body is looked for before it is masked.
-    let bare = Request { content_type: content, query, headers: &headers, body: &bytes, proof: &[] };
-    let read = document::of_request(&bare);
+    let read = document::of_request(&request);
     let said = read.as_ref().ok().and_then(|document| document.get("body"));
-    let delivery = Delivery { headers: &headers, query, body: &bytes };
     let channel =
         app.engine.channel(ChannelId(feed.channel_id)).await.map_err(|error| WebError::from(error).problem())?;
     let id = FeedId(feed.id);
-    if let Err(why) = sender::check(&webhook.sender, &delivery, said, &feed.secrets(arrived), arrived) {
+    if let Err(why) = sender::check(&webhook.sender, &request, said, &feed.secrets(arrived), arrived) {
         trouble(&channel, id, why).await;
         let words =
             "The sender could not be verified; the state of this feed in the Feeds room says what was expected.";
         return Err(WebError::refuse(StatusCode::UNAUTHORIZED, words));
     }
-    if let Some(echo) = challenge(&webhook.challenge, &delivery, said) {
+    if let Some(echo) = challenge(&webhook.challenge, &request, said) {
         return Ok(HttpResponse::Ok().insert_header(ContentType::plaintext()).body(echo));
     }
-    if let Err(why) = &read {
-        trouble(&channel, id, format!("a delivery could not be read: {why}")).await;
-    }
-    let document = read
-        .and_then(|document| {
-            if proof.is_empty() { Ok(document) } else { document::of_request(&Request { proof: &proof, ..bare }) }
-        })
-        .map_err(|why| WebError::refuse(StatusCode::BAD_REQUEST, &why))?;
+    let mut document = match read {
+        Ok(document) => document,
+        Err(why) => {
+            trouble(&channel, id, format!("a delivery could not be read: {why}")).await;
+            return Err(WebError::refuse(StatusCode::BAD_REQUEST, &why));
+        }
+    };
+    document::mask(&mut document, &proof);
     let intake = match app.ready.of(feed, webhook) {
         Ok(intake) => intake,
         Err(why) => {
@@ -97,23 +94,19 @@ pub async fn deliver(
     Ok(answer.body(webhook.answer.clone()))
 }
 
-fn header_of<'a>(headers: &'a [(String, String)], name: &str) -> &'a str {
-    headers.iter().find(|(own, _)| own == name).map_or("", |(_, value)| value)
-}
-
 async fn trouble(channel: &ChannelHandle, feed: FeedId, why: String) {
     // A channel that is being let go needs no report.
     let _ = channel.report(feed, Report::Trouble(why)).await;
 }
 
 /// The value to echo, where the delivery only asks whether we are there.
-fn challenge(wanted: &str, delivery: &Delivery<'_>, body: Option<&Value>) -> Option<String> {
+fn challenge(wanted: &str, request: &Request<'_>, body: Option<&Value>) -> Option<String> {
     let found = if wanted.is_empty() {
         None
     } else if wanted.starts_with('/') {
         body?.pointer(wanted)?.as_str().map(str::to_owned)
     } else {
-        delivery.parameter(wanted)
+        request.parameter(wanted)
     };
     found.filter(|echo| !echo.is_empty() && echo.chars().count() <= MOST_ECHOED)
 }

@@ -2,6 +2,7 @@
 //! marked as one.
 
 use super::fields::{self, Field, Shape};
+use crate::poll;
 use serde_json::Value;
 use std::collections::BTreeMap;
 use tally_core::money::Currency;
@@ -151,7 +152,7 @@ fn list(document: &Value) -> Option<String> {
     // Where something is paid for at the top, the list tells what, and is no list of events.
     let paid = body.as_object()?.keys().any(|key| names("amount").contains(&key.to_lowercase().as_str()));
     match (lists.next(), lists.next()) {
-        (Some((key, _)), None) if !paid => Some(format!("/body/{}", key.replace('~', "~0").replace('/', "~1"))),
+        (Some((key, _)), None) if !paid => Some(poll::within("/body", key)),
         _ => None,
     }
 }
@@ -162,7 +163,7 @@ fn gather<'a>(value: &'a Value, at: &str, above: &mut Vec<String>, item: bool, l
     }
     let mut go = |key: &str, inner: &'a Value, above: &mut Vec<String>| {
         above.push(key.to_lowercase());
-        gather(inner, &format!("{at}/{}", key.replace('~', "~0").replace('/', "~1")), above, item, leaves);
+        gather(inner, &poll::within(at, key), above, item, leaves);
         above.pop();
     };
     match value {

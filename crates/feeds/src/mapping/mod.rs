@@ -11,11 +11,11 @@ pub mod sender;
 pub mod trial;
 mod values;
 
-use crate::data;
+use crate::cloudevents::{MOST_AHEAD, MOST_EVENTS, MOST_ORIGIN};
 use crate::poll;
+use crate::{data, words};
 use base64::Engine;
 use base64::prelude::BASE64_URL_SAFE_NO_PAD;
-use chrono::TimeDelta;
 use fields::{Field, Shape};
 use regex::{Regex, RegexBuilder};
 use serde_json::{Map, Value};
@@ -33,14 +33,10 @@ pub const MOST_RULES: usize = 30;
 const MOST_CONDITIONS: usize = 10;
 /// Most characters of a text in a rule.
 const MOST_TEXT: usize = 500;
-/// Most events in one message, as many as in a batch of the contract.
-const MOST_ITEMS: usize = 1_000;
 /// Most bytes that a pattern may take when it is made ready.
 const MOST_PATTERN: usize = 256 * 1024;
 /// Events without an id that are alike in the same stretch of so many seconds are one.
 const ALIKE_SECONDS: i64 = 600;
-/// How far ahead of now an event may lie, as the contract says.
-const MOST_AHEAD: TimeDelta = TimeDelta::hours(24);
 
 /// Rules, made ready.
 #[derive(Debug)]
@@ -118,13 +114,13 @@ impl Rules {
             let Some(items) = document.pointer(list).and_then(Value::as_array) else { continue };
             // A list that is empty for once says that nothing has happened.
             has_list = true;
-            for (number, item) in items.iter().take(MOST_ITEMS).enumerate() {
+            for (number, item) in items.iter().take(MOST_EVENTS).enumerate() {
                 let rules = self.0.iter().enumerate().filter(|(_, rule)| rule.each.as_deref() == Some(*list));
                 let unit = Unit { document, item: Some((number, item)), arrived, calendar };
                 outcome.unmatched += usize::from(!unit.take(rules, &mut outcome));
             }
-            if items.len() > MOST_ITEMS {
-                outcome.unmatched += items.len() - MOST_ITEMS;
+            if items.len() > MOST_EVENTS {
+                outcome.unmatched += items.len() - MOST_EVENTS;
             }
         }
         let whole = self.0.iter().enumerate().filter(|(_, rule)| rule.each.is_none());
@@ -311,8 +307,8 @@ impl<'a> Unit<'a> {
         }
         let data = finished(rule.kind, data);
         let origin = match id {
-            Some(id) if id.chars().count() > 255 => {
-                return Err(("id", "The id of the event is longer than 255 characters.".into()));
+            Some(id) if id.chars().count() > MOST_ORIGIN => {
+                return Err(("id", format!("The id of the event is longer than {MOST_ORIGIN} characters.")));
             }
             Some(id) => Origin { source: rule.kind.key().into(), id },
             None => self.alike(rule.kind, &data, happened_at),
@@ -367,18 +363,14 @@ fn put(data: &mut Map<String, Value>, pointer: &str, value: Value) {
 /// What is left to say when the blanks are filled: somebody unnamed has a name to stand there, and one thing is
 /// bought where nobody says how many.
 fn finished(kind: Kind, mut data: Map<String, Value>) -> Value {
-    let has_actor = fields::find(kind, "name").is_some();
-    if let Some(actor) = data.get_mut("actor").and_then(Value::as_object_mut) {
-        let unnamed = actor.get("anonymous") == Some(&Value::Bool(true));
-        if unnamed {
-            actor.insert("name".into(), "Somebody".into());
-            actor.remove("id");
-            actor.remove("avatar");
-        } else if let (None, Some(id)) = (actor.get("name"), actor.get("id").cloned()) {
-            actor.insert("name".into(), id);
+    if fields::find(kind, "name").is_some() {
+        let told = data.remove("actor").unwrap_or_default();
+        let word = |key: &str| told[key].as_str().filter(|_| told["anonymous"] != true).unwrap_or_default();
+        let mut actor = words::actor(word("name"), word("id"));
+        if !word("avatar").is_empty() && actor["anonymous"] != true {
+            actor["avatar"] = word("avatar").into();
         }
-    } else if has_actor {
-        data.insert("actor".into(), serde_json::json!({"name": "Somebody", "anonymous": true}));
+        data.insert("actor".into(), actor);
     }
     if kind == Kind::Purchase {
         data.entry("quantity").or_insert(Value::from(1));

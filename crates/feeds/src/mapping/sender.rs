@@ -1,5 +1,6 @@
 //! Whether a delivery to a webhook of any shape comes from who may send.
 
+use super::document::Request;
 use crate::signature::{self, Signed};
 use base64::Engine;
 use base64::prelude::{BASE64_STANDARD, BASE64_STANDARD_NO_PAD, BASE64_URL_SAFE, BASE64_URL_SAFE_NO_PAD};
@@ -8,33 +9,6 @@ use serde_json::Value;
 use subtle::ConstantTimeEq;
 use tally_core::time::Instant;
 use tally_store::mapping::{Digest, Encoding, Hmac, Sender, Stamp, TokenPlace};
-
-/// A delivery as it came.
-#[derive(Debug, Clone, Copy)]
-pub struct Delivery<'a> {
-    /// Its headers, names in small letters.
-    pub headers: &'a [(String, String)],
-    /// The query of its address.
-    pub query: &'a str,
-    /// Its body.
-    pub body: &'a [u8],
-}
-
-impl Delivery<'_> {
-    fn header(&self, name: &str) -> Option<&str> {
-        let name = name.trim().to_ascii_lowercase();
-        self.headers.iter().find(|(own, _)| *own == name).map(|(_, value)| value.as_str())
-    }
-
-    /// A parameter of the query, decoded.
-    #[must_use]
-    pub fn parameter(&self, name: &str) -> Option<String> {
-        let decoded =
-            |part: &str| percent_encoding::percent_decode_str(&part.replace('+', " ")).decode_utf8_lossy().into_owned();
-        let pairs = self.query.split('&').map(|pair| pair.split_once('=').unwrap_or((pair, "")));
-        pairs.into_iter().find(|(own, _)| decoded(own) == name).map(|(_, value)| decoded(value))
-    }
-}
 
 fn same(one: &[u8], other: &[u8]) -> bool {
     one.ct_eq(other).into()
@@ -46,7 +20,7 @@ fn same(one: &[u8], other: &[u8]) -> bool {
 /// What was expected, without any secret; a sentence.
 pub fn check(
     sender: &Sender,
-    delivery: &Delivery<'_>,
+    delivery: &Request<'_>,
     body: Option<&Value>,
     secrets: &[&str],
     now: Instant,
@@ -99,7 +73,7 @@ pub fn check(
     }
 }
 
-fn hmac_fits(hmac: &Hmac, delivery: &Delivery<'_>, now: Instant) -> Result<(), String> {
+fn hmac_fits(hmac: &Hmac, delivery: &Request<'_>, now: Instant) -> Result<(), String> {
     let written = match hmac.encoding {
         Encoding::Hex => "in hexadecimal digits",
         Encoding::Base64 => "in Base64",
@@ -136,7 +110,7 @@ fn hmac_fits(hmac: &Hmac, delivery: &Delivery<'_>, now: Instant) -> Result<(), S
 }
 
 /// The timestamp of a delivery as it was signed.
-fn stamped<'a>(stamp: &Stamp, delivery: &'a Delivery<'_>, now: Instant) -> Result<&'a str, String> {
+fn stamped<'a>(stamp: &Stamp, delivery: &'a Request<'_>, now: Instant) -> Result<&'a str, String> {
     let text = delivery
         .header(&stamp.header)
         .ok_or_else(|| format!("It came without its timestamp; expected is the header “{}”.", stamp.header))?;
@@ -196,8 +170,8 @@ mod tests {
         Instant::from_timestamp(1_780_000_000, 0).unwrap()
     }
 
-    fn sent<'a>(headers: &'a [(String, String)], query: &'a str, body: &'a [u8]) -> Delivery<'a> {
-        Delivery { headers, query, body }
+    fn sent<'a>(headers: &'a [(String, String)], query: &'a str, body: &'a [u8]) -> Request<'a> {
+        Request { headers, query, body }
     }
 
     fn header(name: &str, value: &str) -> Vec<(String, String)> {

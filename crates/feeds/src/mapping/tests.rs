@@ -2,6 +2,7 @@ use super::file;
 use super::guess;
 use super::trial::{Kept, Trial};
 use super::*;
+use chrono::TimeDelta;
 use chrono::{NaiveTime, Weekday};
 use proptest::prelude::*;
 use serde_json::json;

@@ -34,6 +34,9 @@ pub(super) async fn run(line: &Line, list: &List) -> String {
     // What the ledger knows is found there; this only spares it the same questions.
     let mut seen: BTreeSet<[u8; 32]> = BTreeSet::new();
     loop {
+        if seen.len() > REMEMBERED {
+            seen.clear();
+        }
         match round(line, list, &intake, &mut asked, &mut seen).await {
             Ok(None) => line.report(Report::Heard).await,
             Ok(Some(trouble)) => {
@@ -67,24 +70,13 @@ async fn round(
         let Some(body) = body.map_err(|error| error.to_string())? else { return Ok(trouble) };
         let (items, following) = read(&body, list)?;
         let arrived = line.engine.now();
-        let mut new = Vec::new();
-        let mut messages = Vec::new();
-        for item in items {
-            let document = document::of_item(&item);
-            let digest: [u8; 32] = Sha256::digest(document.to_string()).into();
-            if !seen.contains(&digest) && !new.contains(&digest) {
-                new.push(digest);
-                messages.push(Message { arrived, document });
-            }
-        }
+        let documents = items.iter().map(document::of_item);
+        let new = documents.filter(|document| seen.insert(Sha256::digest(document.to_string()).into()));
+        let messages: Vec<_> = new.map(|document| Message { arrived, document }).collect();
         if !messages.is_empty() {
             let taken = intake.take(&line.engine, &line.channel, messages).await.map_err(|error| error.to_string())?;
             trouble = trouble.or_else(|| taken.trouble());
         }
-        if seen.len() + new.len() > REMEMBERED {
-            seen.clear();
-        }
-        seen.extend(new);
         match following {
             None => return Ok(trouble),
             // A page that leads back to one that was read, or on and on.

@@ -12,7 +12,7 @@ use tally_feeds::mapping::file;
 
 /// `GET /feeds/{id}/rules.json`
 pub async fn out(app: web::Data<App>, owner: Owner, id: web::Path<u32>) -> Result<HttpResponse, WebError> {
-    let (feed, mapping, _) = found(&app, &owner, *id).await?;
+    let (feed, mapping) = found(&app, &owner, *id).await?;
     let name: String =
         feed.name.chars().map(|c| if c.is_ascii_alphanumeric() { c.to_ascii_lowercase() } else { '-' }).collect();
     let disposition = ContentDisposition {
@@ -32,7 +32,6 @@ pub async fn take(
     id: web::Path<u32>,
     payload: web::Payload,
 ) -> Result<HttpResponse, WebError> {
-    let (_, mapping, _) = found(&app, &owner, *id).await?;
     let body = match received::file(payload, file::MOST_BYTES).await? {
         Ok(body) => body,
         Err(why) => return Ok(refusal(&why)),
@@ -41,9 +40,12 @@ pub async fn take(
         Ok(new) => new,
         Err(why) => return Ok(refusal(&why)),
     };
-    save(&app, &owner, *id, mapping.written().to_vec(), move |mapping| {
-        mapping.draft = Some(new).filter(|draft| *draft != mapping.rules);
-    })
-    .await?;
+    let saved = save(&app, &owner, *id, move |mapping| {
+        mapping.write(new);
+        Ok(())
+    });
+    if let Err(why) = saved.await? {
+        return Ok(refusal(&why));
+    }
     Ok(go_to(&format!("/feeds/{id}/rules")))
 }

@@ -19,7 +19,7 @@ use tally_core::record::ids::FeedId;
 use tally_feeds::intake::{Intake, KEPT, Message};
 use tally_feeds::mapping::trial::Kept;
 use tally_store::feeds::Feed;
-use tally_store::mapping::{Mapping, Rule};
+use tally_store::mapping::Mapping;
 use view::Area;
 
 /// Which message lies open.
@@ -28,23 +28,28 @@ pub struct Open {
     open: Option<u64>,
 }
 
-/// A feed with rules, what it has kept, and the mapping in it.
-async fn found(app: &App, owner: &Owner, id: u32) -> Result<(Feed, Mapping, Vec<Kept>), WebError> {
+/// A feed with rules, and these.
+async fn found(app: &App, owner: &Owner, id: u32) -> Result<(Feed, Mapping), WebError> {
     let feed = app.engine.store().feed(owner.channel.id, id).await?;
     let mapping = feed.wiring.mapping().cloned().filter(|_| !feed.removed).ok_or(WebError::NotFound)?;
+    Ok((feed, mapping))
+}
+
+/// What a feed has kept, newest first.
+async fn kept(app: &App, id: u32) -> Result<Vec<Kept>, WebError> {
     let since = app.engine.now() - KEPT;
     let rows = app.engine.store().deliveries(id, since).await?;
     let read = |row: tally_store::deliveries::Kept| {
         let document: Value = serde_json::from_str(&row.document).ok()?;
         Some(Kept { id: row.id, arrived: tally_core::book::instant(row.arrived_us), document })
     };
-    Ok((feed, mapping, rows.into_iter().filter_map(read).collect()))
+    Ok(rows.into_iter().filter_map(read).collect())
 }
 
 async fn area(app: &App, owner: &Owner, id: u32, open: Option<u64>) -> Result<Area, WebError> {
-    let (feed, mapping, kept) = found(app, owner, id).await?;
+    let (feed, mapping) = found(app, owner, id).await?;
     let calendar = owner.channel.calendar().await?;
-    Ok(Area::of(app, &feed, &mapping, &kept, open, &calendar))
+    Ok(Area::of(app, &feed, &mapping, &kept(app, id).await?, open, &calendar))
 }
 
 fn shown(template: &impl askama::Template) -> HttpResponse {
@@ -111,60 +116,45 @@ pub async fn edit(
     id: web::Path<u32>,
     edit: web::Form<Edit>,
 ) -> Result<HttpResponse, WebError> {
-    let (_, mapping, kept) = found(&app, &owner, *id).await?;
-    let lies_open = kept.iter().find(|one| edit.open.is_none_or(|open| open == one.id));
-    let message = lies_open.map(|one| one.document.clone());
-    // The rules may have been changed meanwhile; what is done, is done to those that stand there now.
-    let new = match edits::edited(mapping.written(), &edit, message.as_ref()) {
-        Ok(new) => new,
-        Err(why) => return Ok(refused(&why)),
-    };
-    save(&app, &owner, *id, mapping.written().to_vec(), move |mapping| {
-        mapping.draft = Some(new).filter(|draft| *draft != mapping.rules);
+    // What was kept is the owner's alone.
+    found(&app, &owner, *id).await?;
+    let kept = kept(&app, *id).await?;
+    let edit = edit.into_inner();
+    let open = Open { open: edit.open };
+    let message = kept.into_iter().find(|one| open.open.is_none_or(|open| open == one.id)).map(|one| one.document);
+    changed(&app, &owner, *id, open, move |mapping| {
+        let new = edits::edited(mapping.written(), &edit, message.as_ref())?;
+        mapping.write(new);
+        Ok(())
     })
-    .await?;
-    Ok(shown(&area(&app, &owner, *id, edit.open).await?))
+    .await
 }
 
-/// Changes the mapping of a feed, if its rules are still those that were seen.
+/// Changes the rules of a feed as they stand now; what is refused is given back.
 async fn save(
     app: &App,
     owner: &Owner,
     id: u32,
-    seen: Vec<Rule>,
-    change: impl FnOnce(&mut Mapping) + Send + 'static,
-) -> Result<(), WebError> {
-    let changed = app
-        .engine
-        .store()
-        .change_mapping(owner.channel.id, id, move |mapping| {
-            let same = mapping.written() == seen;
-            if same {
-                change(mapping);
-            }
-            same
-        })
-        .await?;
-    if !changed {
-        return Err(WebError::Refused(
-            "Somebody else has changed these rules just now; load the page anew to see them.".into(),
-        ));
-    }
+    change: impl FnOnce(&mut Mapping) -> Result<(), String> + Send + 'static,
+) -> Result<Result<(), String>, WebError> {
+    found(app, owner, id).await?;
+    let saved = app.engine.store().change_mapping(owner.channel.id, id, change).await?;
     app.engine.feeds_changed(owner.channel.id).await?;
-    Ok(())
+    Ok(saved)
 }
 
-/// Changes something about the rules as a whole, and shows them as they are then.
+/// Changes the rules, and shows them as they are then.
 async fn changed(
     app: &App,
     owner: &Owner,
     id: u32,
     open: Open,
-    change: impl FnOnce(&mut Mapping) + Send + 'static,
+    change: impl FnOnce(&mut Mapping) -> Result<(), String> + Send + 'static,
 ) -> Result<HttpResponse, WebError> {
-    let (_, mapping, _) = found(app, owner, id).await?;
-    save(app, owner, id, mapping.written().to_vec(), change).await?;
-    Ok(shown(&area(app, owner, id, open.open).await?))
+    match save(app, owner, id, change).await? {
+        Ok(()) => Ok(shown(&area(app, owner, id, open.open).await?)),
+        Err(why) => Ok(refused(&why)),
+    }
 }
 
 /// `POST /feeds/{id}/rules/use`: the rules as they are written count from now on.
@@ -174,14 +164,16 @@ pub async fn put_in_force(
     id: web::Path<u32>,
     open: web::Form<Open>,
 ) -> Result<HttpResponse, WebError> {
-    let (_, mapping, _) = found(&app, &owner, *id).await?;
-    if mapping.written().is_empty() {
-        return Ok(refused("There is no rule yet; press a message and say what it is."));
-    }
     changed(&app, &owner, *id, open.into_inner(), |mapping| {
-        mapping.rules = mapping.draft.take().unwrap_or_else(|| std::mem::take(&mut mapping.rules));
+        if mapping.written().is_empty() {
+            return Err("There is no rule yet; press a message and say what it is.".into());
+        }
+        if let Some(draft) = mapping.draft.take() {
+            mapping.rules = draft;
+        }
         mapping.rules.iter_mut().for_each(|rule| rule.guessed = false);
         mapping.counts = true;
+        Ok(())
     })
     .await
 }
@@ -193,7 +185,11 @@ pub async fn listen(
     id: web::Path<u32>,
     open: web::Form<Open>,
 ) -> Result<HttpResponse, WebError> {
-    changed(&app, &owner, *id, open.into_inner(), |mapping| mapping.counts = false).await
+    changed(&app, &owner, *id, open.into_inner(), |mapping| {
+        mapping.counts = false;
+        Ok(())
+    })
+    .await
 }
 
 /// `POST /feeds/{id}/rules/discard`: the rules are again those in force.
@@ -203,7 +199,11 @@ pub async fn discard(
     id: web::Path<u32>,
     open: web::Form<Open>,
 ) -> Result<HttpResponse, WebError> {
-    changed(&app, &owner, *id, open.into_inner(), |mapping| mapping.draft = None).await
+    changed(&app, &owner, *id, open.into_inner(), |mapping| {
+        mapping.draft = None;
+        Ok(())
+    })
+    .await
 }
 
 /// `POST /feeds/{id}/rules/count`: messages that came in before a rule was there count too, each once.
@@ -213,7 +213,8 @@ pub async fn count(
     id: web::Path<u32>,
     open: web::Form<Open>,
 ) -> Result<HttpResponse, WebError> {
-    let (feed, mapping, kept) = found(&app, &owner, *id).await?;
+    let (feed, mapping) = found(&app, &owner, *id).await?;
+    let kept = kept(&app, *id).await?;
     if !mapping.counts || mapping.draft.is_some() {
         return Ok(refused("Put the rules in force first."));
     }
