@@ -64,7 +64,7 @@ pub async fn measure(report: &mut Report) {
 /// Measures with so many widgets beside the demo's, all of them drawn for what they count.
 async fn compare(report: &mut Report, more: usize) {
     let server = Server::start();
-    let database = Database::on(server.url());
+    let database = Database::on(&server.url());
     let program = Program::start(&database.url);
     build(&Owner::of(&program).await, more).await;
     let bare = Bare::start();

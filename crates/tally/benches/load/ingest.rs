@@ -99,7 +99,7 @@ fn bare(database: &Database, from: usize, count: usize) -> f64 {
 
 pub async fn measure(report: &mut Report) {
     let server = Server::start();
-    let (ours, theirs) = (Database::on(server.url()), Database::on(server.url()));
+    let (ours, theirs) = (Database::on(&server.url()), Database::on(&server.url()));
     theirs.connect().run_pending_migrations(tally_store::MIGRATIONS).unwrap();
     let program = Program::with(&ours.url, &["--demo", "--feed-rate", "1000000"]);
     let sender = Sender::of(&program.demo()["feeds"][0]);

@@ -79,7 +79,7 @@ impl Figures {
 
 async fn ours() -> (Figures, usize) {
     let server = Server::start();
-    let database = Database::on(server.url());
+    let database = Database::on(&server.url());
     let program = Program::with(&database.url, &["--demo"]);
     let (demo, counter) = (program.demo(), program.widget("Derailments"));
     let press = format!("{}/api/v1/widgets/{}/actions/add", program.base, counter["id"]);

@@ -58,7 +58,7 @@ async fn asked(owner: &Owner, path: &str) -> Duration {
 
 pub async fn measure(report: &mut Report) {
     let server = Server::start();
-    let database = Database::on(server.url());
+    let database = Database::on(&server.url());
     let options = [&["--demo", "--demo-days", "0"], &WORLD[..]].concat();
     let mut program = Program::with(&database.url, &options);
     program.stop();

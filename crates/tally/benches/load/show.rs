@@ -114,7 +114,7 @@ async fn held(browser: &Browser) -> (f64, f64) {
 pub async fn measure(report: &mut Report) {
     let seconds = std::env::var("TALLY_SHOW_SECONDS").ok().and_then(|text| text.parse().ok()).unwrap_or(SECONDS);
     let server = Server::start();
-    let database = Database::on(server.url());
+    let database = Database::on(&server.url());
     let program = Program::start(&database.url);
     let (owner, sender) = (Owner::of(&program).await, Sender::of(&program.demo()["feeds"][1]));
     build(&owner, WIDGETS).await;

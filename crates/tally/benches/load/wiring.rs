@@ -89,7 +89,7 @@ fn stream() -> String {
 
 pub async fn measure(report: &mut Report) {
     let server = Server::start();
-    let database = Database::on(server.url());
+    let database = Database::on(&server.url());
     let program = Program::with(&database.url, &["--demo", "--feed-rate", "1000000", "--allow-private-addresses"]);
     let owner = Owner::of(&program).await;
     let signed = Sender::of(&program.demo()["feeds"][0]);

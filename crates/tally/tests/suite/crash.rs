@@ -116,7 +116,7 @@ async fn kill_9_under_load_loses_nothing_and_counts_nothing_twice() {
 #[tokio::test(flavor = "multi_thread")]
 async fn while_mariadb_is_dead_senders_wait_and_pages_keep_their_picture() {
     let mut server = Server::start();
-    let database = Database::on(server.url());
+    let database = Database::on(&server.url());
     let program = Program::start(&database.url);
     let sender = Sender::of(&program.demo()["feeds"][0]);
     let goal = program.widget("Turntable motor");

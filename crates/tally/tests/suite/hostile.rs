@@ -88,7 +88,7 @@ async fn half_sent_forms_hold_neither_files_nor_memory() {
 #[tokio::test(flavor = "multi_thread")]
 async fn a_database_that_hangs_hangs_nothing_that_needs_none() {
     let server = Server::start();
-    let database = Database::on(server.url());
+    let database = Database::on(&server.url());
     let mut program = Program::start(&database.url);
     let goal = program.widget("Turntable motor");
     let sender = Sender::of(&program.demo()["feeds"][0]);
