@@ -8,7 +8,7 @@ use crate::count::{Scope, Tallies};
 use crate::language::Language;
 use crate::money::Currency;
 use crate::record::entry::{Body, Entry, Origin};
-use crate::record::ids::{FeedId, Seq};
+use crate::record::ids::{FeedId, Seq, WidgetId};
 use crate::record::settings::{Settings, Weights};
 use crate::time::Instant;
 use crate::time::calendar::Calendar;
@@ -34,6 +34,7 @@ pub struct World {
     book: Book,
     tallies: Tallies,
     feeds: BTreeMap<FeedId, String>,
+    counters: BTreeMap<WidgetId, String>,
     chat: Chat,
     portraits: Portraits,
 }
@@ -56,6 +57,7 @@ impl World {
             book: channel.book().clone(),
             tallies: Tallies::default(),
             feeds,
+            counters: BTreeMap::new(),
             chat: Chat::default(),
             portraits: channel.portraits().clone(),
         }
@@ -68,6 +70,7 @@ impl World {
             book: &self.book,
             tallies: &self.tallies,
             feeds: &self.feeds,
+            counters: &self.counters,
             chat: &self.chat,
             portraits: &self.portraits,
             language: Language::En,

@@ -3,6 +3,7 @@
 use crate::language::text;
 use crate::language::unit::Unit;
 use crate::money::{self, Currency, Money, MoneyError};
+use crate::template::Offered;
 use chrono::{NaiveDate, NaiveDateTime};
 use std::borrow::Cow;
 
@@ -94,6 +95,8 @@ pub enum Editor {
     Template {
         /// The present value.
         value: String,
+        /// What can stand in them.
+        values: Offered,
     },
 }
 

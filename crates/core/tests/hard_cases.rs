@@ -249,7 +249,7 @@ fn a_decimal_comma_is_one() {
 #[test]
 fn a_goal_of_the_calendar_can_be_armed_again() {
     let world = World::of(&[piece("goal", &[])]);
-    let levers = world.channel.widget(WidgetId(1)).unwrap().levers(at("24T20:00:00"));
+    let levers = world.channel.widget(WidgetId(1)).unwrap().levers(&world.channel.scope(at("24T20:00:00")));
     assert!(levers.iter().any(|lever| lever.action == "rearm" && lever.ready));
 }
 
@@ -491,7 +491,7 @@ fn no_number_that_somebody_types_makes_the_rules_fall() {
         ("event_list", "line:tip:least"),
         ("event_list", "life"),
         ("label", "nth"),
-        ("countdown", "seconds"),
+        ("clock", "seconds"),
     ] {
         for number in [most.as_str(), "-9223372036854775808", "170141183460469231731687303715884105728"] {
             let _ = piece(family, &[]).edited(key, number, &scope);

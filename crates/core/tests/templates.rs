@@ -109,6 +109,10 @@ fn values() -> impl Strategy<Value = Values> {
             kind: "tip".into(),
             times,
             ago: "5 min".into(),
+            value: count,
+            show: points,
+            all_time: count.saturating_mul(3),
+            target: points,
         },
     )
 }

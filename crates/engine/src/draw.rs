@@ -18,6 +18,8 @@ pub struct Seen<'a> {
     pub look: &'a Look,
     /// When something was last celebrated.
     pub celebration: Option<Instant>,
+    /// Whether nothing is to be heard of it now.
+    pub muted: bool,
 }
 
 /// One widget at one moment.

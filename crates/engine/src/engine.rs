@@ -17,11 +17,11 @@ use tally_core::record::ids::{ChannelId, FeedId, Seq, WidgetId};
 use tally_core::time::Instant;
 use tally_core::time::calendar::Calendar;
 use tally_core::widgets::Setup;
-use tally_store::Store;
 use tally_store::accounts::ChannelRecord;
 use tally_store::feeds::Feed;
 use tally_store::ledger::Ledger;
 use tally_store::rows::{EntryRow, Namespace};
+use tally_store::{Store, StoreError};
 use tokio::runtime::Handle;
 use tokio::sync::{Mutex, OnceCell, mpsc, oneshot, watch};
 
@@ -30,6 +30,11 @@ const QUEUE: usize = 4_096;
 
 /// How long a stop waits for snapshots.
 const STOPPING: Duration = Duration::from_secs(5);
+
+/// How often it is noted that the server is there.
+const PRESENCE: Duration = Duration::from_secs(3);
+/// A gap longer than this is told to whoever asks why a clock stands where it stands.
+const AWAY: Duration = Duration::from_secs(15);
 
 /// All channels of this process.
 #[derive(Clone)]
@@ -88,6 +93,24 @@ impl Engine {
             health: Health::default(),
         };
         Self { inner: Arc::new(inner) }
+    }
+
+    /// Notes from now on that the server is there, and whether it was away before.
+    ///
+    /// # Errors
+    /// The database is away.
+    pub async fn be_present(&self) -> Result<(), StoreError> {
+        let most_us = i64::try_from(AWAY.as_micros()).unwrap_or(i64::MAX);
+        self.inner.store.begin_presence(self.now(), most_us).await?;
+        let engine = self.clone();
+        self.inner.runtime.spawn(async move {
+            loop {
+                tokio::time::sleep(PRESENCE).await;
+                // A database that is away notes nothing, but the clocks run on all the same.
+                let _ = engine.inner.store.keep_presence(engine.now()).await;
+            }
+        });
+        Ok(())
     }
 
     /// The store behind it.
@@ -247,6 +270,15 @@ impl ChannelHandle {
     pub async fn ingest(&self, feed: FeedId, events: Vec<Incoming>) -> Result<Ingested, EngineError> {
         let now = self.clock.now();
         let drafts: Vec<Draft> = events.into_iter().map(|event| event.draft(feed, now)).collect();
+        let rows = drafts.iter().map(|draft| EntryRow::of(self.id, draft)).collect::<Result<_, _>>()?;
+        self.order(|reply| Order::Ingest { drafts, rows, reply }).await
+    }
+
+    /// Records lines as they came at another time: of a copy of a record, or of a demo.
+    ///
+    /// # Errors
+    /// See [`ChannelHandle::ingest`].
+    pub async fn ingest_as_it_was(&self, drafts: Vec<Draft>) -> Result<Ingested, EngineError> {
         let rows = drafts.iter().map(|draft| EntryRow::of(self.id, draft)).collect::<Result<_, _>>()?;
         self.order(|reply| Order::Ingest { drafts, rows, reply }).await
     }

@@ -10,6 +10,7 @@ mod error;
 pub mod feeds;
 pub mod ledger;
 pub mod mapping;
+mod presence;
 pub mod rows;
 pub mod schema;
 pub mod snapshots;

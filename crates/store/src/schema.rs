@@ -140,3 +140,17 @@ diesel::table! {
         body -> Mediumblob,
     }
 }
+
+diesel::table! {
+    presence (id) {
+        id -> Unsigned<Tinyint>,
+        alive_us -> Bigint,
+    }
+}
+
+diesel::table! {
+    absences (from_us) {
+        from_us -> Bigint,
+        until_us -> Bigint,
+    }
+}

@@ -120,6 +120,7 @@ pub async fn serve(options: Options) -> Result<(), StartError> {
     let store = Store::open(&database_url(&options)?, CONNECTIONS)?;
     migrate_when_up(&store).await?;
     let engine = Engine::new(store, Arc::new(Drawer), Arc::new(SystemClock));
+    engine.be_present().await?;
     let stand_ins = match &outside_world {
         Some((pages, chat)) => Some(StandIns {
             pages: pages.local_addr().map_err(StartError::Server)?,

@@ -81,7 +81,7 @@ const tallyFollow = (
   }
   document.addEventListener('click', (event) => {
     const lever = event.target.closest('[data-press]');
-    if (lever && !lever.disabled) press(lever);
+    if (lever && !lever.disabled) ask(lever);
   });
 
   // ---- keys ----
@@ -109,9 +109,31 @@ const tallyFollow = (
     const lever = document.querySelector(`.lever[data-key="${event.code}"]`);
     if (lever && !lever.disabled) {
       event.preventDefault();
-      press(lever);
+      ask(lever);
     }
   });
+
+  // What no other press undoes asks once, in its place: the same press again does it, anything else lets it be.
+  const PATIENCE = 5000;
+  /** @type {any} */
+  let asked = null;
+  function ask(/** @type {any} */ lever) {
+    const same = asked && asked.press === lever.dataset.press && asked.widget === lever.dataset.widget;
+    stopAsking();
+    if (!('asks' in lever.dataset) || same) return press(lever);
+    const label = lever.querySelector('.lever-label') ?? lever;
+    asked = { press: lever.dataset.press, widget: lever.dataset.widget, lever, label, words: label.textContent };
+    lever.classList.add('is-asking');
+    label.textContent = 'Sure? Press again';
+    asked.timer = setTimeout(stopAsking, PATIENCE);
+  }
+  function stopAsking() {
+    if (!asked) return;
+    clearTimeout(asked.timer);
+    asked.lever.classList.remove('is-asking');
+    asked.label.textContent = asked.words;
+    asked = null;
+  }
 
   // ---- dialogs ----
   function show(/** @type {string} */ id) {

@@ -1,5 +1,5 @@
 // How a reached goal is celebrated: bunting, lamps or steam, drawn on a canvas over the widget, with
-// a sound that the page makes by itself; or with a clip of the streamer's own. Each lasts a few
+// a sound; or with a clip of the streamer's own. Each lasts a few
 // seconds and leaves nothing behind.
 const tallyCelebrate = (() => {
   'use strict';
@@ -89,46 +89,6 @@ const tallyCelebrate = (() => {
     },
   };
 
-  // ---- sounds, made on the spot ----
-  function tone(
-    /** @type {AudioContext} */ ear,
-    /** @type {AudioNode} */ out,
-    /** @type {number} */ frequency,
-    /** @type {number} */ from,
-    /** @type {number} */ length,
-    /** @type {number} */ loud,
-    /** @type {OscillatorType} */ shape,
-  ) {
-    const [voice, level] = [ear.createOscillator(), ear.createGain()];
-    voice.type = shape;
-    voice.frequency.value = frequency;
-    level.gain.setValueAtTime(0.0001, from);
-    level.gain.exponentialRampToValueAtTime(loud, from + 0.015);
-    level.gain.exponentialRampToValueAtTime(0.0001, from + length);
-    voice.connect(level).connect(out);
-    voice.start(from);
-    voice.stop(from + length);
-  }
-  /** @type {Record<string, (ear: AudioContext, out: AudioNode, at: number) => void>} */
-  const sounds = {
-    bell: (/** @type {AudioContext} */ ear, /** @type {AudioNode} */ out, /** @type {number} */ at) =>
-      [0, 0.5].forEach((late) =>
-        /** @type {[number, number, OscillatorType][]} */ ([
-          [880, 1, 'sine'],
-          [2217, 0.5, 'sine'],
-          [3520, 0.2, 'triangle'],
-        ]).forEach(([f, l, s]) => tone(ear, out, f, at + late, 1.4, l * 0.5, s)),
-      ),
-    whistle: (/** @type {AudioContext} */ ear, /** @type {AudioNode} */ out, /** @type {number} */ at) =>
-      [0, 0.28].forEach((late, index) =>
-        /** @type {[number, OscillatorType][]} */ ([
-          [1480, 'square'],
-          [1510, 'square'],
-        ]).forEach(([f, s]) => tone(ear, out, f, at + late, index ? 0.7 : 0.2, 0.12, s)),
-      ),
-    chime: (/** @type {AudioContext} */ ear, /** @type {AudioNode} */ out, /** @type {number} */ at) =>
-      [523.25, 659.25, 783.99].forEach((f, index) => tone(ear, out, f, at + index * 0.32, 1.1, 0.5, 'triangle')),
-  };
   // ---- clips of the streamer's own ----
   const clipOf = (/** @type {string} */ name) =>
     name?.startsWith('own-') ? `/clips/${encodeURIComponent(name.slice(4))}` : null;
@@ -154,19 +114,8 @@ const tallyCelebrate = (() => {
 
   function sound(/** @type {string} */ name, /** @type {number} */ volume) {
     const own = clipOf(name);
-    if (own) return run(new Audio(own), volume, () => {});
-    const play = sounds[name];
-    if (!play) return;
-    try {
-      const ear = new AudioContext();
-      const out = ear.createGain();
-      out.gain.value = Number(volume) / 100;
-      out.connect(ear.destination);
-      play(ear, out, ear.currentTime + 0.02);
-      setTimeout(() => ear.close(), 3000);
-    } catch (error) {
-      console.warn('no sound here', error);
-    }
+    if (own) run(new Audio(own), volume, () => {});
+    else tallySound(name, volume);
   }
 
   return (

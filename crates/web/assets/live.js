@@ -115,6 +115,7 @@
       one.worn = one.dataset.look;
     }
     for (const one of place.querySelectorAll('[data-share]')) one.style.setProperty('--share', one.dataset.share);
+    for (const one of place.querySelectorAll('[data-from]')) one.style.setProperty('--from', one.dataset.from);
     for (const one of place.querySelectorAll('[data-first]')) {
       one.style.setProperty('--first', one.dataset.first);
       one.style.setProperty('--second', one.dataset.second);
@@ -122,30 +123,19 @@
     if (!hasSeldom && SELDOM.test(place.textContent)) bringSeldomFonts();
     tallyMotion.fit(place);
     tallyMotion.tapes(place);
-    if (place.querySelector('[data-ends], [data-since], .in-turn')) tick();
+    if (place.querySelector('[data-clock], [data-since], .in-turn')) tick();
+    tallyClock.added(place, serverNow());
   }
 
   // ---- clocks ----
   let timer = 0;
-  function digits(/** @type {number} */ seconds) {
-    const two = (/** @type {number} */ n) => String(n).padStart(2, '0');
-    const [h, m, s] = [Math.floor(seconds / 3600), Math.floor(seconds / 60) % 60, seconds % 60];
-    if (h) return `${h}:${two(m)}:${two(s)}`;
-    return m ? `${m}:${two(s)}` : String(s);
-  }
   function tick() {
     clearTimeout(timer);
-    let wait = Infinity;
-    for (const face of document.querySelectorAll('[data-ends]')) {
-      const left = Number(face.dataset.ends) - serverNow();
-      const text = left > 0 ? digits(Math.ceil(left / 1000)) : face.dataset.done;
-      if (face.textContent !== text) face.textContent = text;
-      if (left > 0) wait = Math.min(wait, left % 1000 || 1000);
-    }
+    let wait = tallyClock.tick(serverNow());
     for (const face of document.querySelectorAll('[data-since]')) {
       const gone = Math.max(serverNow() - Number(face.dataset.since), 0);
       const seconds = Math.floor(gone / 1000);
-      const text = seconds < 60 ? `0:${String(seconds).padStart(2, '0')}` : digits(seconds);
+      const text = seconds < 60 ? `0:${String(seconds).padStart(2, '0')}` : tallyClock.write(gone, 'auto', 0, false);
       if (face.textContent !== text) face.textContent = text;
       wait = Math.min(wait, 1000 - (gone % 1000));
     }

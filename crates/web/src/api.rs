@@ -109,7 +109,8 @@ pub async fn widgets(app: web::Data<App>, program: Program) -> HttpResponse {
 }
 
 async fn actions(channel: &ChannelHandle, id: WidgetId) -> Result<Value, WebError> {
-    let levers = channel.ask(move |channel, now| channel.widget(id).map(|piece| piece.levers(now))).await?;
+    let levers =
+        channel.ask(move |channel, now| channel.widget(id).map(|piece| piece.levers(&channel.scope(now)))).await?;
     Ok(json!(levers.unwrap_or_default()))
 }
 
@@ -117,7 +118,9 @@ async fn actions(channel: &ChannelHandle, id: WidgetId) -> Result<Value, WebErro
 pub async fn widget(program: Program, id: web::Path<u32>) -> HttpResponse {
     let one = async {
         program.may("read")?;
-        Ok(HttpResponse::Ok().json(value(&program.channel, WidgetId(*id)).await?))
+        let mut one = value(&program.channel, WidgetId(*id)).await?;
+        one["actions"] = actions(&program.channel, WidgetId(*id)).await?;
+        Ok(HttpResponse::Ok().json(one))
     };
     one.await.unwrap_or_else(|error: WebError| error.problem())
 }

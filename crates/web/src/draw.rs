@@ -2,6 +2,7 @@
 
 use crate::markup::html;
 use crate::widgets;
+use crate::widgets::clock::Ticks;
 use askama::Template;
 use bytestring::ByteString;
 use serde::Serialize;
@@ -12,15 +13,19 @@ use tally_core::record::ids::WidgetId;
 use tally_core::time::Instant;
 use tally_core::time::calendar::Calendar;
 use tally_core::widgets::Lever;
+use tally_core::widgets::subathon::{PhaseWord, SubathonView};
 use tally_core::widgets::view::View;
 use tally_engine::{Draw, Drawn, Heard, OnAir, Pulse, PulseFeed, Seen, Shown};
 
 /// A feed that has brought nothing for this long is quiet.
 const QUIET_MINUTES: i64 = 30;
 
+/// How many keys a row of the desk has.
+const KEYS: usize = 4;
+
 /// The keys of the desk: a row of the keyboard for each plate, from the top, by the place of the
 /// key and not by what is printed on it, so that the rows stay rows on every layout.
-const KEY_ROWS: [[(&str, &str); 4]; 4] = [
+const KEY_ROWS: [[(&str, &str); KEYS]; 4] = [
     [("Digit1", "1"), ("Digit2", "2"), ("Digit3", "3"), ("Digit4", "4")],
     [("KeyQ", "Q"), ("KeyW", "W"), ("KeyE", "E"), ("KeyR", "R")],
     [("KeyA", "A"), ("KeyS", "S"), ("KeyD", "D"), ("KeyF", "F")],
@@ -59,6 +64,38 @@ struct Plate<'a> {
     title: &'a str,
     view: &'a View,
     levers: Vec<PlateLever<'a>>,
+}
+
+impl Plate<'_> {
+    /// The levers that are pressed in a hurry: as many as a row of keys has.
+    fn first(&self) -> &[PlateLever<'_>] {
+        self.levers.get(..KEYS).unwrap_or(&self.levers)
+    }
+
+    /// The others.
+    fn others(&self) -> &[PlateLever<'_>] {
+        self.levers.get(KEYS..).unwrap_or_default()
+    }
+
+    /// What a glance at a subathon wants to know besides its digits.
+    fn more(&self, view: &SubathonView) -> String {
+        let state = match view.phase {
+            PhaseWord::Ready => "not started",
+            PhaseWord::Running => "",
+            PhaseWord::Paused => "paused",
+            PhaseWord::Break => "on a break",
+            PhaseWord::Grace => "run out; an addition revives it",
+            PhaseWord::Over => "over",
+            PhaseWord::InDoubt => "a correction left nothing on it: is it over?",
+        };
+        let newest = view.newest.last().map(|one| {
+            let by = one.name.as_deref().map(|name| format!(" {name}")).unwrap_or_default();
+            format!("{}{by}", one.words)
+        });
+        let boost = view.boost.as_ref().map(|boost| format!("boost {boost}"));
+        let parts = [Some(state.to_owned()).filter(|state| !state.is_empty()), boost, newest];
+        parts.into_iter().flatten().collect::<Vec<_>>().join(" · ")
+    }
 }
 
 #[derive(Template)]

@@ -137,6 +137,7 @@ pub fn application(
                 .route("/widgets/{id}/{operation:put-on-air|discard|take-back}", post().to(bench::shape))
                 .route("/desk", get().to(desk::page))
                 .route("/desk", post().to(desk::arrange))
+                .route("/desk/sounds", post().to(desk::sounds))
                 .route("/ledger", get().to(ledger::page))
                 .route("/ledger", post().to(ledger::manual::write))
                 .route("/ledger/lines", get().to(ledger::head))

@@ -70,7 +70,7 @@ impl Channel {
             let target = piece.undoable(asked).ok_or(Refusal::NotNow("there is nothing to take back"))?;
             return Ok(Body::Void { widget, by, target });
         }
-        Ok(Body::Act { widget, by, act: piece.decide(&press.action, now)? })
+        Ok(Body::Act { widget, by, act: piece.decide(&press.action, &self.scope(now))? })
     }
 
     /// Decides what a correction of a line comes to.

@@ -16,9 +16,17 @@ pub struct Desk {
     pub order: Vec<WidgetId>,
     /// Those that are left out.
     pub hidden: BTreeSet<WidgetId>,
+    /// Whether all sounds of widgets are off.
+    pub muted: bool,
 }
 
 impl Channel {
+    /// What stands on the desk.
+    #[must_use]
+    pub fn desk(&self) -> &Desk {
+        &self.desk
+    }
+
     /// Takes note of what stands on the desk.
     pub fn set_desk(&mut self, desk: Desk) {
         self.desk = desk;
@@ -37,8 +45,9 @@ impl Channel {
     /// with a lever that is pressed most. Others may have levers, but no place and no keys.
     #[must_use]
     pub fn plates(&self, now: Instant) -> BTreeMap<WidgetId, usize> {
+        let scope = self.scope(now);
         let operated =
-            self.on_desk().filter(|(_, piece, shown)| *shown && piece.levers(now).iter().any(|lever| lever.main));
+            self.on_desk().filter(|(_, piece, shown)| *shown && piece.levers(&scope).iter().any(|lever| lever.main));
         operated.enumerate().map(|(place, (id, ..))| (id, place)).collect()
     }
 }
@@ -60,7 +69,7 @@ mod tests {
         assert_eq!(order(&channel), [(1, true), (2, true), (3, true), (4, true)]);
         // A widget that is gone leaves no gap.
         let hidden = BTreeSet::from([WidgetId(1)]);
-        channel.set_desk(Desk { order: [9, 4, 1].map(WidgetId).to_vec(), hidden });
+        channel.set_desk(Desk { order: [9, 4, 1].map(WidgetId).to_vec(), hidden, muted: false });
         assert_eq!(order(&channel), [(4, true), (1, false), (2, true), (3, true)]);
         let now = Instant::UNIX_EPOCH;
         assert_eq!(channel.plates(now), BTreeMap::from([(WidgetId(4), 0), (WidgetId(3), 1)]));

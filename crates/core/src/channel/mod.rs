@@ -2,6 +2,7 @@
 
 mod decide;
 mod desk;
+mod follow;
 mod snapshot;
 pub mod starts;
 
@@ -21,8 +22,9 @@ use crate::record::happening::Happening;
 use crate::record::ids::{FeedId, Seq, WidgetId};
 use crate::record::settings::Settings;
 use crate::time::Instant;
+use crate::widgets::counter::Counter;
 use crate::widgets::view::View;
-use crate::widgets::{Piece, Setup};
+use crate::widgets::{Family, Piece, Setup};
 use serde::{Deserialize, Serialize};
 use std::collections::{BTreeMap, BTreeSet, VecDeque};
 
@@ -35,6 +37,8 @@ pub struct Channel {
     settings: Settings,
     widgets: BTreeMap<WidgetId, Piece>,
     feeds: BTreeMap<FeedId, String>,
+    /// The names of counters, for clocks that count since one was pressed.
+    counters: BTreeMap<WidgetId, String>,
     desk: Desk,
     /// Widgets as they are tried on the stage, where that differs from what is on air.
     drafts: BTreeMap<WidgetId, Piece>,
@@ -87,6 +91,7 @@ impl Channel {
             settings,
             widgets: widgets.into_iter().collect(),
             feeds: BTreeMap::new(),
+            counters: BTreeMap::new(),
             desk: Desk::default(),
             drafts: BTreeMap::new(),
             tallies: Tallies::default(),
@@ -97,6 +102,7 @@ impl Channel {
             pulses: BTreeMap::new(),
         };
         channel.listen();
+        channel.reckon_all();
         channel
     }
 
@@ -107,6 +113,8 @@ impl Channel {
             .chain(&self.drafts)
             .flat_map(|(id, piece)| piece.counts(&self.settings).into_iter().map(move |count| (*id, count)));
         self.tallies = std::mem::take(&mut self.tallies).serving(counts);
+        let counters = self.widgets.iter().filter(|(_, piece)| piece.key() == Counter::KEY);
+        self.counters = counters.map(|(id, piece)| (*id, piece.title().to_owned())).collect();
     }
 
     /// All that a widget may look at, at an instant.
@@ -117,6 +125,7 @@ impl Channel {
             book: &self.book,
             tallies: &self.tallies,
             feeds: &self.feeds,
+            counters: &self.counters,
             chat: &self.chat,
             portraits: &self.portraits,
             language: Language::default(),
@@ -171,6 +180,7 @@ impl Channel {
         self.book.reckon_by(&self.settings);
         self.tallies.forget_all();
         self.listen();
+        self.reckon_all();
     }
 
     /// Brings the figures at hand to an instant. Only speed depends on it.
@@ -246,6 +256,7 @@ impl Channel {
     pub fn put(&mut self, id: WidgetId, piece: Piece) {
         self.widgets.insert(id, piece);
         self.listen();
+        self.reckon(id);
     }
 
     /// Puts a widget on the stage to be tried, or takes it off.
@@ -255,6 +266,7 @@ impl Channel {
             None => self.drafts.remove(&id),
         };
         self.listen();
+        self.reckon(id);
     }
 
     /// Takes a widget away.
@@ -331,6 +343,7 @@ impl Channel {
             Body::Rates { days } => self.book.rates_came(days),
         };
         let mut touched = self.tallies.take(&turned, &self.book, &self.settings);
+        self.follow(entry, &turned, &mut touched);
         if turned.shows {
             let all = self.widgets.iter().chain(&self.drafts);
             touched.extend(all.filter(|(_, piece)| piece.follows_shows()).map(|(id, _)| *id));
@@ -363,10 +376,12 @@ impl Channel {
             draft.apply(entry);
             other = true;
         }
+        let mut touched = self.operated(widget, entry);
         if other {
             self.listen();
         }
-        [widget].into()
+        touched.insert(widget);
+        touched
     }
 
     /// What a widget shows at an instant.

@@ -65,6 +65,7 @@ impl Channel {
         channel.drafts.clone_from(&self.drafts);
         if channel.settings == self.settings {
             channel.listen();
+            channel.reckon_all();
         } else {
             channel.reckon_by(self.settings.clone());
         }

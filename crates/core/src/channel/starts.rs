@@ -223,7 +223,7 @@ pub const STARTS: [Start; 28] = [
         &[("title", "Followers"), ("1.period", "all_time"), ("1.start", "1000"), ("shape", "words")],
     ),
     start("count-by-hand", "Something that you count by hand", "counter", &[("title", "Attempts")]),
-    start("starting-soon", "A countdown to the start", "countdown", &[("title", "Starting in")]),
+    start("starting-soon", "A countdown to the start", "clock", &[("title", "Starting in")]),
 ];
 
 impl Start {

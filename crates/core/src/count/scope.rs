@@ -7,7 +7,7 @@ use crate::book::names::Person;
 use crate::book::portraits::Portraits;
 use crate::language::Language;
 use crate::language::unit::Unit;
-use crate::record::ids::FeedId;
+use crate::record::ids::{FeedId, WidgetId};
 use crate::record::settings::Settings;
 use crate::template::Locale;
 use crate::time::Instant;
@@ -25,6 +25,8 @@ pub struct Scope<'a> {
     pub tallies: &'a Tallies,
     /// The channel's feeds by name.
     pub feeds: &'a BTreeMap<FeedId, String>,
+    /// The channel's counters by name.
+    pub counters: &'a BTreeMap<WidgetId, String>,
     /// What is said in chat.
     pub chat: &'a Chat,
     /// Where pictures of people are.

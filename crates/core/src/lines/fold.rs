@@ -147,6 +147,7 @@ impl<'a> Fold<'a> {
                 kind: words::kind(scope.language, kind).to_owned(),
                 times: self.times,
                 ago: scope.language.ago(scope.now.signed_duration_since(instant(fact.at)).num_seconds()),
+                ..Values::default()
             },
         }
     }

@@ -11,7 +11,9 @@ mod token;
 
 /// The groups of tokens that shapes use.
 pub mod tokens {
-    pub use super::token::{BAR, CELEBRATION, EDGE, ENTERING, LINES, PLATE, SIDES, SIGNS, TAPE, TEXT, TITLED};
+    pub use super::token::{
+        ADDED_SOUNDS, BAR, CELEBRATION, CLOCK_SOUNDS, EDGE, ENTERING, LINES, PLATE, SIDES, SIGNS, TAPE, TEXT, TITLED,
+    };
 }
 
 pub use base::Base;

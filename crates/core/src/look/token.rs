@@ -139,6 +139,12 @@ pub enum Token {
     ShowTitle,
     /// The sign in front of a line.
     Icon,
+    /// What is heard at each of a clock's last ten seconds.
+    LastSecondsSound,
+    /// What is heard when a clock is done.
+    DoneSound,
+    /// What is heard when time is added to a clock.
+    AddedSound,
 }
 
 /// What a token takes.
@@ -211,6 +217,11 @@ pub const SIGNS: &[Token] = &[Token::Icon];
 /// Something to celebrate.
 pub const CELEBRATION: &[Token] = &[Token::Celebration, Token::CelebrationSound, Token::Volume];
 
+/// What is heard of a clock.
+pub const CLOCK_SOUNDS: &[Token] = &[Token::LastSecondsSound, Token::DoneSound, Token::Volume];
+/// What is heard of a clock to which time is added.
+pub const ADDED_SOUNDS: &[Token] = &[Token::AddedSound];
+
 const CASES: &[(&str, &str)] = &[("written", "As written"), ("upper", "CAPITALS"), ("small", "Small capitals")];
 const SIDES_WORDS: &[(&str, &str)] = &[("left", "Left"), ("centre", "Middle"), ("right", "Right")];
 const ENTERS: &[(&str, &str)] =
@@ -221,6 +232,15 @@ const CELEBRATIONS: &[(&str, &str)] =
 const SOUNDS: &[(&str, &str)] =
     &[("none", "Nothing"), ("bell", "Station bell"), ("whistle", "Guard’s whistle"), ("chime", "Three chimes")];
 
+const TICKS: &[(&str, &str)] = &[("none", "Nothing"), ("tick", "Clock tick"), ("knock", "Wooden knock")];
+const DONES: &[(&str, &str)] = &[
+    ("none", "Nothing"),
+    ("gong", "Platform gong"),
+    ("bell", "Station bell"),
+    ("whistle", "Guard’s whistle"),
+    ("chime", "Three chimes"),
+];
+const ADDEDS: &[(&str, &str)] = &[("none", "Nothing"), ("coin", "Coin in a tin"), ("pluck", "Plucked string")];
 const HEADINGS: &[(&str, &str)] = &[("shown", "Shown"), ("hidden", "Hidden")];
 const ICONS: &[(&str, &str)] = &[
     ("own", "That of its kind"),
@@ -239,7 +259,7 @@ const ICONS: &[(&str, &str)] = &[
 
 impl Token {
     /// All tokens, in the order in which they are offered.
-    pub const ALL: [Self; 30] = [
+    pub const ALL: [Self; 33] = [
         Self::ShowTitle,
         Self::CornerRadius,
         Self::BorderWidth,
@@ -269,6 +289,9 @@ impl Token {
         Self::ScrollSpeed,
         Self::Celebration,
         Self::CelebrationSound,
+        Self::LastSecondsSound,
+        Self::DoneSound,
+        Self::AddedSound,
         Self::Volume,
     ];
 
@@ -307,6 +330,9 @@ impl Token {
             Self::ScrollSpeed => ("scroll_speed", "Scroll speed", Motion, Number(1, 20, 1)),
             Self::Celebration => ("celebration", "Celebration", Motion, Clip(Sort::Video, CELEBRATIONS)),
             Self::CelebrationSound => ("celebration_sound", "Celebration sound", Motion, Clip(Sort::Sound, SOUNDS)),
+            Self::LastSecondsSound => ("last_seconds_sound", "Sound of the last ten seconds", Motion, Choice(TICKS)),
+            Self::DoneSound => ("done_sound", "Sound when it is done", Motion, Choice(DONES)),
+            Self::AddedSound => ("added_sound", "Sound when time is added", Motion, Choice(ADDEDS)),
             Self::Volume => ("volume", "Volume", Motion, Number(0, 100, 5)),
         }
     }

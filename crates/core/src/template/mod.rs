@@ -26,7 +26,7 @@ const FUEL: u64 = 4_000;
 const STAR: char = '\u{e000}';
 
 /// The values that can stand in a template: name, what it is, and an example.
-pub const VALUES: [(&str, &str, &str); 14] = [
+pub const VALUES: [(&str, &str, &str); 18] = [
     ("name", "who did it", "pinecone_ade"),
     ("amount", "the money, written out", "£12.50"),
     ("figure", "the bare number, for filters", "12.5"),
@@ -41,7 +41,28 @@ pub const VALUES: [(&str, &str, &str); 14] = [
     ("kind", "what kind it is", "tip"),
     ("times", "how many were folded into one line", "3"),
     ("ago", "how long ago", "5 min"),
+    ("value", "the number of a counter", "7"),
+    ("show", "how many there were this show", "3"),
+    ("all_time", "how many there ever were", "127"),
+    ("target", "the target of a counter", "10"),
 ];
+/// How many of them tell of a line of the ledger; the others of a counter.
+const OF_LINES: usize = 14;
+
+/// A name, what it is, and an example, of each value.
+pub type Offered = &'static [(&'static str, &'static str, &'static str)];
+
+/// The values that tell of a line of the ledger.
+#[must_use]
+pub fn of_lines() -> Offered {
+    VALUES.split_at(OF_LINES).0
+}
+
+/// The values that tell of a counter.
+#[must_use]
+pub fn of_counters() -> Offered {
+    VALUES.split_at(OF_LINES).1
+}
 
 /// What stands in the places of a template.
 #[derive(Debug, Clone, Default, PartialEq, Serialize)]
@@ -74,6 +95,14 @@ pub struct Values {
     pub times: u64,
     /// How long ago.
     pub ago: String,
+    /// The number of a counter.
+    pub value: i64,
+    /// The same, counted since the show began.
+    pub show: i64,
+    /// The same, counted ever.
+    pub all_time: i64,
+    /// Its target, or 0.
+    pub target: i64,
 }
 
 /// A stretch of text.
@@ -271,6 +300,10 @@ pub fn sample() -> Values {
         kind: "tip".into(),
         times: 1,
         ago: "5 min".into(),
+        value: 7,
+        show: 3,
+        all_time: 127,
+        target: 10,
     }
 }
 

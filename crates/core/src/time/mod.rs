@@ -1,6 +1,7 @@
 //! Instants and lengths of time that stay at the edge of the calendar instead of running over it.
 
 pub mod calendar;
+pub mod face;
 pub mod words;
 
 use chrono::TimeDelta;

@@ -89,24 +89,52 @@ impl<A> ActLog<A> {
         })
     }
 
+    /// Whether nothing was ever done.
+    #[must_use]
+    pub fn is_empty(&self) -> bool {
+        self.lines.is_empty()
+    }
+
     /// What Undo takes back: the newest act in force, or the line asked for if it is in force.
     #[must_use]
     pub fn undoable(&self, asked: Option<Seq>) -> Option<Seq> {
+        self.undoable_of(asked, |_| true)
+    }
+
+    /// The same among those acts that somebody may take back.
+    #[must_use]
+    pub fn undoable_of(&self, asked: Option<Seq>, may: impl Fn(&A) -> bool) -> Option<Seq> {
         match asked {
             Some(seq) => Some(seq).filter(|seq| self.is_in_force(*seq)),
-            None => self.newest(),
+            None => self.newest_of(may),
         }
     }
 
     /// The newest act in force.
     #[must_use]
     pub fn newest(&self) -> Option<Seq> {
+        self.newest_of(|_| true)
+    }
+
+    /// The newest in force of some acts.
+    #[must_use]
+    pub fn newest_of(&self, may: impl Fn(&A) -> bool) -> Option<Seq> {
         let gone = self.taken_back();
-        self.lines
-            .iter()
-            .rev()
-            .find(|line| matches!(line.change, Change::Did(_)) && !gone.contains(&line.seq))
-            .map(|line| line.seq)
+        let is_one = |line: &&Line<A>| match &line.change {
+            Change::Did(act) => may(act) && !gone.contains(&line.seq),
+            Change::TookBack(_) => false,
+        };
+        self.lines.iter().rev().find(is_one).map(|line| line.seq)
+    }
+
+    /// The act of a line, and who did it.
+    #[must_use]
+    pub fn by_and_act(&self, seq: Seq) -> Option<(&str, &A)> {
+        let place = self.lines.binary_search_by_key(&seq, |line| line.seq).ok()?;
+        match self.lines.get(place)? {
+            Line { by, change: Change::Did(act), .. } => Some((by, act)),
+            _ => None,
+        }
     }
 
     fn is_in_force(&self, seq: Seq) -> bool {

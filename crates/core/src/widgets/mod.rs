@@ -6,7 +6,7 @@
 pub mod act_log;
 pub mod carousel;
 pub mod chat_lines;
-pub mod countdown;
+pub mod clock;
 pub mod counter;
 pub mod crowd_wall;
 pub mod event_list;
@@ -14,6 +14,7 @@ pub mod goal;
 pub mod label;
 pub mod leaderboard;
 mod piece;
+pub mod subathon;
 pub mod ticker;
 pub mod total;
 pub mod view;
@@ -27,11 +28,12 @@ use crate::look::Shape;
 use crate::money::conversion::Conversion;
 use crate::record::acts::Act;
 use crate::record::entry::Entry;
-use crate::record::ids::Seq;
+use crate::record::ids::{Seq, WidgetId};
 use crate::record::refusal::Refusal;
 use crate::record::settings::Settings;
 use crate::sentence::{EditError, Part};
 use crate::time::Instant;
+use crate::widgets::subathon::RateTable;
 use crate::widgets::view::View;
 use serde::de::DeserializeOwned;
 use serde::{Deserialize, Serialize};
@@ -58,15 +60,21 @@ pub struct Lever {
     pub ready: bool,
     /// Whether it is the one that is pressed most: it stands out.
     pub main: bool,
+    /// Whether it asks once, in place, since no other press undoes what it does on air.
+    pub asks: bool,
 }
 
 impl Lever {
     fn new(action: &'static str, label: impl Into<String>, ready: bool) -> Self {
-        Self { action, value: None, label: label.into(), ready, main: false }
+        Self { action, value: None, label: label.into(), ready, main: false, asks: false }
     }
 
     fn main(self) -> Self {
         Self { main: true, ..self }
+    }
+
+    fn asking(self, asks: bool) -> Self {
+        Self { asks, ..self }
     }
 }
 
@@ -79,6 +87,37 @@ pub struct Hint {
     pub key: String,
     /// The value.
     pub text: String,
+}
+
+/// What a family that notes happenings one by one is told.
+#[derive(Debug, Clone, Copy)]
+pub enum News<'a> {
+    /// A happening of a kind that it notes has come.
+    Happened(&'a Entry),
+    /// Something was said about the record: lines corrected, people merged, rates told.
+    Said(&'a Entry),
+    /// A line is read again that was known before: it is noted, and reckoned with the others later.
+    Replayed(&'a Entry),
+    /// Somebody operated it.
+    Operated,
+    /// Somebody operated the widget beside which it counts.
+    Beside(&'a Entry),
+    /// It was set up otherwise or loaded, or earlier lines count otherwise: all has to be reckoned anew.
+    Anew,
+}
+
+/// Something that bears on what widgets do by themselves, and that the ledger would not tell of.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Notable {
+    /// The widget's setup, or the channel's calendar, is about to be another one.
+    Changed,
+    /// The server was away.
+    Away {
+        /// From when.
+        from: Instant,
+        /// Until when.
+        until: Instant,
+    },
 }
 
 /// What a family has to say about itself. The implementing type is the definition: what the
@@ -113,6 +152,33 @@ pub trait Family: std::fmt::Debug + Clone + PartialEq + Serialize + DeserializeO
     fn folds_alike(&self, _other: &Self) -> bool {
         true
     }
+    /// The kinds of happenings that it notes one by one, as bits.
+    fn notes(&self) -> u16 {
+        0
+    }
+    /// Another widget whose acts it notes.
+    fn beside(&self) -> Option<WidgetId> {
+        None
+    }
+    /// Follows what it notes. True when the view may differ.
+    fn follow(&self, _state: &mut Self::State, _news: News<'_>, _scope: &Scope<'_>) -> bool {
+        false
+    }
+    /// Takes the place of another setup of the same widget, which held until now.
+    fn succeed(&mut self, _before: &Self, _now: Instant) {}
+    /// What it does next by itself, and when. That is written into the ledger at its instant, before anything that
+    /// comes later.
+    fn due(&self, _state: &Self::State, _scope: &Scope<'_>) -> Option<(Instant, Act)> {
+        None
+    }
+    /// What is to be noted in the ledger of something that bears on it.
+    fn noting(&self, _state: &Self::State, _what: Notable, _scope: &Scope<'_>) -> Option<Act> {
+        None
+    }
+    /// Its rate sheet, where it has one.
+    fn rate_table(&self, _scope: &Scope<'_>) -> Option<RateTable> {
+        None
+    }
     /// Folds one act on this widget, or the taking back of one. True when the view may differ.
     fn apply(&self, _state: &mut Self::State, _entry: &Entry) -> bool {
         false
@@ -121,7 +187,7 @@ pub trait Family: std::fmt::Debug + Clone + PartialEq + Serialize + DeserializeO
     ///
     /// # Errors
     /// When it is unknown, lacks its number, or makes no sense now.
-    fn decide(&self, _state: &Self::State, action: &Action<'_>, _now: Instant) -> Result<Act, Refusal> {
+    fn decide(&self, _state: &Self::State, action: &Action<'_>, _scope: &Scope<'_>) -> Result<Act, Refusal> {
         Err(Refusal::NoSuchAction(action.name.into(), "nothing; it follows the ledger by itself".into()))
     }
     /// The act that Undo takes back: the newest in force, or the one asked for if it is in force.
@@ -129,7 +195,7 @@ pub trait Family: std::fmt::Debug + Clone + PartialEq + Serialize + DeserializeO
         None
     }
     /// What the desk offers.
-    fn levers(&self, _state: &Self::State, _now: Instant) -> Vec<Lever> {
+    fn levers(&self, _state: &Self::State, _scope: &Scope<'_>) -> Vec<Lever> {
         Vec::new()
     }
     /// Tells what was set in money in another currency. The settings are those from before.

@@ -2,16 +2,17 @@
 
 use super::carousel::Carousel;
 use super::chat_lines::ChatLines;
-use super::countdown::Countdown;
+use super::clock::Clock;
 use super::counter::Counter;
 use super::crowd_wall::CrowdWall;
 use super::event_list::EventList;
 use super::goal::Goal;
 use super::label::Label;
 use super::leaderboard::Leaderboard;
+use super::subathon::{RateTable, Subathon};
 use super::ticker::Ticker;
 use super::total::Total;
-use super::{Action, Family, Hint, Lever};
+use super::{Action, Family, Hint, Lever, News, Notable};
 use crate::count::explain::Slip;
 use crate::count::{Count, Scope};
 use crate::lines::LineFormat;
@@ -19,7 +20,7 @@ use crate::look::{Look, Shape};
 use crate::money::conversion::Conversion;
 use crate::record::acts::Act;
 use crate::record::entry::Entry;
-use crate::record::ids::Seq;
+use crate::record::ids::{Seq, WidgetId};
 use crate::record::refusal::Refusal;
 use crate::record::settings::Settings;
 use crate::sentence::{EditError, Part};
@@ -50,9 +51,15 @@ trait Working {
     fn follows_shows(&self) -> bool;
     fn follows_chat(&self) -> bool;
     fn apply(&mut self, entry: &Entry) -> bool;
-    fn decide(&self, action: &Action<'_>, now: Instant) -> Result<Act, Refusal>;
+    fn notes(&self) -> u16;
+    fn beside(&self) -> Option<WidgetId>;
+    fn follow(&mut self, news: News<'_>, scope: &Scope<'_>) -> bool;
+    fn due(&self, scope: &Scope<'_>) -> Option<(Instant, Act)>;
+    fn noting(&self, what: Notable, scope: &Scope<'_>) -> Option<Act>;
+    fn rate_table(&self, scope: &Scope<'_>) -> Option<RateTable>;
+    fn decide(&self, action: &Action<'_>, scope: &Scope<'_>) -> Result<Act, Refusal>;
     fn undoable(&self, target: Option<Seq>) -> Option<Seq>;
-    fn levers(&self, now: Instant) -> Vec<Lever>;
+    fn levers(&self, scope: &Scope<'_>) -> Vec<Lever>;
     fn convert(&mut self, by: &Conversion, settings: &Settings);
     fn sentence(&self, scope: &Scope<'_>) -> Vec<Part>;
     fn hints(&self, scope: &Scope<'_>) -> Vec<Hint>;
@@ -101,16 +108,40 @@ impl<F: Family> Working for Folded<F> {
         self.definition.apply(&mut self.state, entry)
     }
 
-    fn decide(&self, action: &Action<'_>, now: Instant) -> Result<Act, Refusal> {
-        self.definition.decide(&self.state, action, now)
+    fn notes(&self) -> u16 {
+        self.definition.notes()
+    }
+
+    fn beside(&self) -> Option<WidgetId> {
+        self.definition.beside()
+    }
+
+    fn follow(&mut self, news: News<'_>, scope: &Scope<'_>) -> bool {
+        self.definition.follow(&mut self.state, news, scope)
+    }
+
+    fn due(&self, scope: &Scope<'_>) -> Option<(Instant, Act)> {
+        self.definition.due(&self.state, scope)
+    }
+
+    fn noting(&self, what: Notable, scope: &Scope<'_>) -> Option<Act> {
+        self.definition.noting(&self.state, what, scope)
+    }
+
+    fn rate_table(&self, scope: &Scope<'_>) -> Option<RateTable> {
+        self.definition.rate_table(scope)
+    }
+
+    fn decide(&self, action: &Action<'_>, scope: &Scope<'_>) -> Result<Act, Refusal> {
+        self.definition.decide(&self.state, action, scope)
     }
 
     fn undoable(&self, target: Option<Seq>) -> Option<Seq> {
         self.definition.undoable(&self.state, target)
     }
 
-    fn levers(&self, now: Instant) -> Vec<Lever> {
-        self.definition.levers(&self.state, now)
+    fn levers(&self, scope: &Scope<'_>) -> Vec<Lever> {
+        self.definition.levers(&self.state, scope)
     }
 
     fn convert(&mut self, by: &Conversion, settings: &Settings) {
@@ -153,20 +184,22 @@ impl<F: Family> Working for Folded<F> {
 
 /// Lists the families: for each its variant, its type, its name and what it is for.
 macro_rules! families {
-    ($($variant:ident($family:ty): $name:literal, $purpose:literal;)+) => {
+    ($($(#[$attribute:meta])* $variant:ident($family:ty): $name:literal, $purpose:literal;)+) => {
         /// A widget of any family. Written with the family as the key around it, not as a tag
         /// inside: a tag inside would turn the numeric keys of its maps into text on the way back.
         #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
         #[serde(rename_all = "snake_case")]
+        #[allow(clippy::large_enum_variant, reason = "a channel has some dozens of widgets, each in a map of its own")]
         pub enum Piece {
-            $(#[doc = $purpose] $variant(Folded<$family>),)+
+            $(#[doc = $purpose] $(#[$attribute])* $variant(Folded<$family>),)+
         }
 
         /// A definition of any family, as it is kept.
         #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
         #[serde(tag = "family", rename_all = "snake_case")]
+        #[allow(clippy::large_enum_variant, reason = "definitions are handed on one at a time")]
         pub enum Definition {
-            $(#[doc = $purpose] $variant($family),)+
+            $(#[doc = $purpose] $(#[$attribute])* $variant($family),)+
         }
 
         impl Piece {
@@ -188,6 +221,16 @@ macro_rules! families {
                 match self {
                     $(Self::$variant(one) => Definition::$variant(one.definition.clone()),)+
                 }
+            }
+
+            /// A setup that takes the place of this widget's at an instant, as far as it remembers what held before.
+            #[must_use]
+            pub fn succeeded_by(&self, mut setup: Setup, now: Instant) -> Setup {
+                match (self, &mut setup.definition) {
+                    $((Self::$variant(old), Definition::$variant(new)) => new.succeed(&old.definition, now),)+
+                    _ => {}
+                }
+                setup
             }
 
             /// The same widget with another setup, and whether its acts must be folded anew. A
@@ -246,7 +289,8 @@ families! {
     CrowdWall(CrowdWall): "Crowd wall", "The faces of those who are here or have helped";
     ChatLines(ChatLines): "Chat lines", "What is said in chat, on your picture";
     Counter(Counter): "Counter", "A number that you bump by hand, such as derailments";
-    Countdown(Countdown): "Count-down", "A clock that runs down to nothing, such as the time until you start";
+    #[serde(alias = "countdown")] Clock(Clock): "Clock", "Time until something, time since something, or the time of day";
+    Subathon(Subathon): "Subathon clock", "A clock that runs down while your audience adds time to it";
 }
 
 /// What the streamer decides about a widget: what it counts, and how it looks.
@@ -355,12 +399,47 @@ impl Piece {
         self.inner_mut().apply(entry)
     }
 
+    /// See [`Family::notes`].
+    #[must_use]
+    pub fn notes(&self) -> u16 {
+        self.inner().notes()
+    }
+
+    /// See [`Family::beside`].
+    #[must_use]
+    pub fn beside(&self) -> Option<WidgetId> {
+        self.inner().beside()
+    }
+
+    /// See [`Family::follow`].
+    pub fn follow(&mut self, news: News<'_>, scope: &Scope<'_>) -> bool {
+        self.inner_mut().follow(news, scope)
+    }
+
+    /// See [`Family::due`].
+    #[must_use]
+    pub fn due(&self, scope: &Scope<'_>) -> Option<(Instant, Act)> {
+        self.inner().due(scope)
+    }
+
+    /// See [`Family::noting`].
+    #[must_use]
+    pub fn noting(&self, what: Notable, scope: &Scope<'_>) -> Option<Act> {
+        self.inner().noting(what, scope)
+    }
+
+    /// See [`Family::rate_table`].
+    #[must_use]
+    pub fn rate_table(&self, scope: &Scope<'_>) -> Option<RateTable> {
+        self.inner().rate_table(scope)
+    }
+
     /// See [`Family::decide`].
     ///
     /// # Errors
     /// See [`Family::decide`].
-    pub fn decide(&self, action: &Action<'_>, now: Instant) -> Result<Act, Refusal> {
-        self.inner().decide(action, now)
+    pub fn decide(&self, action: &Action<'_>, scope: &Scope<'_>) -> Result<Act, Refusal> {
+        self.inner().decide(action, scope)
     }
 
     /// See [`Family::undoable`].
@@ -371,8 +450,8 @@ impl Piece {
 
     /// See [`Family::levers`].
     #[must_use]
-    pub fn levers(&self, now: Instant) -> Vec<Lever> {
-        self.inner().levers(now)
+    pub fn levers(&self, scope: &Scope<'_>) -> Vec<Lever> {
+        self.inner().levers(scope)
     }
 
     /// See [`Family::sentence`].

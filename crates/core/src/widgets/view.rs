@@ -2,13 +2,14 @@
 
 use crate::widgets::carousel::CarouselView;
 use crate::widgets::chat_lines::ChatLinesView;
-use crate::widgets::countdown::CountdownView;
+use crate::widgets::clock::ClockView;
 use crate::widgets::counter::CounterView;
 use crate::widgets::crowd_wall::CrowdWallView;
 use crate::widgets::event_list::EventListView;
 use crate::widgets::goal::GoalView;
 use crate::widgets::label::LabelView;
 use crate::widgets::leaderboard::LeaderboardView;
+use crate::widgets::subathon::SubathonView;
 use crate::widgets::ticker::TickerView;
 use crate::widgets::total::TotalView;
 use serde::Serialize;
@@ -37,8 +38,10 @@ pub enum View {
     ChatLines(ChatLinesView),
     /// A counter.
     Counter(CounterView),
-    /// A count-down clock.
-    Countdown(CountdownView),
+    /// A clock.
+    Clock(ClockView),
+    /// A subathon clock.
+    Subathon(Box<SubathonView>),
 }
 
 impl View {
@@ -56,7 +59,8 @@ impl View {
             Self::CrowdWall(view) => view.text(),
             Self::ChatLines(view) => view.text(),
             Self::Counter(view) => view.text(),
-            Self::Countdown(view) => view.text(),
+            Self::Clock(view) => view.text(),
+            Self::Subathon(view) => view.text(),
         }
     }
 
@@ -73,8 +77,9 @@ impl View {
             Self::Leaderboard(view) => &view.title,
             Self::CrowdWall(view) => &view.title,
             Self::ChatLines(view) => &view.title,
-            Self::Counter(view) => &view.title,
-            Self::Countdown(view) => &view.title,
+            Self::Counter(view) => &view.first.title,
+            Self::Clock(view) => &view.title,
+            Self::Subathon(view) => &view.title,
         }
     }
 }

@@ -78,7 +78,7 @@ proptest! {
         let mut clean = right(&lived, &entries, rates_at.index(entries.len() + 1));
         clean.turn(now);
         // What is operated follows acts, which name the lines that they take back.
-        for (id, piece) in lived.widgets().filter(|(_, piece)| !matches!(piece.key(), "counter" | "countdown")) {
+        for (id, piece) in lived.widgets().filter(|(_, piece)| !matches!(piece.key(), "counter" | "clock")) {
             if piece.counts(lived.settings()).iter().any(|count| count.since.is_some()) {
                 continue;
             }

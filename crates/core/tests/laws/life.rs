@@ -46,7 +46,7 @@ pub fn channel() -> Channel {
     let mut pieces = vec![
         piece("counter", &[("resets", "each_day")]),
         piece("counter", &[("resets", "each_show")]),
-        piece("countdown", &[]),
+        piece("clock", &[]),
         piece("goal", &[("period", "since_reset")]),
     ];
     for (index, period) in PERIODS.into_iter().enumerate() {
@@ -133,7 +133,7 @@ pub fn actor() -> impl Strategy<Value = Actor> {
     })
 }
 
-fn happening() -> impl Strategy<Value = Happening> {
+pub fn happening() -> impl Strategy<Value = Happening> {
     let money = (0_i64..100_000, prop::sample::select(vec!["GBP", "EUR", "JPY"]))
         .prop_map(|(minor, code)| Money { minor, currency: Currency::parse(code).unwrap() });
     let tier = || (1_u8..=3).prop_map(|tier| Tier::try_from(tier).unwrap());

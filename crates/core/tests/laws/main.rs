@@ -10,6 +10,7 @@ mod corrections;
 mod life;
 mod replay;
 mod single;
+mod subathon;
 
 /// How many lives a law looks at: each draws a hundred widgets.
 const LIVES: u32 = 96;

@@ -45,15 +45,16 @@ impl Task {
     fn drawn(&mut self, id: WidgetId, plate: Option<usize>, now: Instant) -> Option<Drawn> {
         let piece = self.channel.widget(id)?;
         let scope = self.channel.scope(now);
-        let (view, levers) = (piece.view(&scope), piece.levers(now));
+        let (view, levers) = (piece.view(&scope), piece.levers(&scope));
+        let muted = self.channel.desk().muted;
         let celebration = self.watches.entry(id).or_default().look(&view, now);
         let draft = self.channel.draft(id).map(|draft| (draft.view(&scope), draft.look()));
         let shown = Shown {
             id,
             plate,
             seq: self.channel.last_seq(),
-            seen: Seen { view: &view, look: piece.look(), celebration },
-            tried: draft.as_ref().map(|(view, look)| Seen { view, look, celebration: None }),
+            seen: Seen { view: &view, look: piece.look(), celebration, muted },
+            tried: draft.as_ref().map(|(view, look)| Seen { view, look, celebration: None, muted }),
             levers: &levers,
             now,
         };

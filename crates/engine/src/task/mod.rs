@@ -1,5 +1,6 @@
 //! One channel's task: the only writer of its state and of its ledger.
 
+mod by_itself;
 mod celebrations;
 mod drawing;
 pub mod heard;
@@ -89,6 +90,8 @@ struct Task {
     alarm_wanted: Option<Instant>,
     /// When it may be.
     alarm_from: tokio::time::Instant,
+    /// When what widgets did by themselves is tried to be written again, after a failure.
+    due_from: Option<Instant>,
     /// Which signals put the channel on air and take it off.
     air: AirSignals,
     /// Whether edits are on air at once.
@@ -131,6 +134,7 @@ impl Task {
             alarm: None,
             alarm_wanted: None,
             alarm_from: now,
+            due_from: None,
             air: record.air_signals,
             edits_at_once: record.edits_at_once,
             levels: levels::of(record.level_gap_s),
@@ -144,6 +148,7 @@ impl Task {
 
     async fn load_drafts(&mut self, drafts: Vec<(WidgetId, Setup)>) -> Result<(), EngineError> {
         self.catch_up().await?;
+        self.note_absences().await?;
         for (id, setup) in drafts {
             let draft = self.with(id, setup).await?;
             self.channel.try_out(id, Some(draft));
@@ -206,6 +211,8 @@ impl Task {
                 Some(order) => self.handle(order).await,
                 None => {}
             }
+            self.doing = "writing what widgets do by themselves".into();
+            self.write_due_when_idle().await;
             self.doing = "recording levels".into();
             self.record_levels(self.inner.clock.now()).await;
             self.doing = "drawing".into();

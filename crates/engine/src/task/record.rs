@@ -23,7 +23,11 @@ impl Task {
             all_rows.extend(rows);
         }
         let signals: Vec<(usize, String)> = self.signals(&all);
-        match self.append(all, all_rows).await {
+        let written = match self.write_due().await {
+            Ok(()) => self.append(all, all_rows).await,
+            Err(error) => Err(error),
+        };
+        match written {
             Ok(places) => {
                 let new =
                     signals.into_iter().filter_map(|(index, name)| Some(((*places.get(index)?)?, name))).collect();
@@ -58,6 +62,7 @@ impl Task {
 
     pub(super) async fn record(&mut self, command: Command) -> Result<Seq, EngineError> {
         self.catch_up().await?;
+        self.write_due().await?;
         let now = self.inner.clock.now();
         let Command { origin, happened_at, decide, is_asked } = command;
         let body = match decide(&self.channel, now) {

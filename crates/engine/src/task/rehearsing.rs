@@ -58,7 +58,7 @@ impl Task {
         let piece = channel.widget(widget).ok_or(EngineError::NotFound)?;
         let view = piece.view(&scope);
         let celebration = watches.entry(widget).or_default().look(&view, now);
-        let seen = Seen { view: &view, look: piece.look(), celebration };
+        let seen = Seen { view: &view, look: piece.look(), celebration, muted: false };
         self.hub.broadcast(self.inner.draw.rehearsal(widget, seen));
         Ok(Rehearsed {
             verdicts: piece.counts(settings).into_iter().filter_map(judge).collect(),
@@ -77,8 +77,11 @@ impl Task {
         rehearsal.channel.turn(now);
         rehearsal.watches.remove(&id);
         if let (Some(view), Some(piece)) = (rehearsal.channel.view(id, now), rehearsal.channel.widget(id)) {
-            self.hub
-                .broadcast(self.inner.draw.rehearsal(id, Seen { view: &view, look: piece.look(), celebration: None }));
+            self.hub.broadcast(
+                self.inner
+                    .draw
+                    .rehearsal(id, Seen { view: &view, look: piece.look(), celebration: None, muted: false }),
+            );
         }
     }
 

@@ -12,7 +12,7 @@ use tally_core::record::ids::{Seq, WidgetId};
 use tally_core::record::refusal::Refusal;
 use tally_core::record::settings::Settings;
 use tally_core::time::Instant;
-use tally_core::widgets::{Piece, Setup};
+use tally_core::widgets::{Notable, Piece, Setup};
 use tally_store::accounts::ChannelRecord;
 use tally_store::widgets::{Converted, OwnWidget, Past, WidgetRecord};
 
@@ -26,7 +26,10 @@ impl Task {
         match shaping {
             Shaping::Edit { key, text } => self.edit(widget, &key, &text).await,
             Shaping::PutOnAir => match self.channel.draft(id).map(Piece::setup) {
-                Some(setup) => self.change(widget, setup, None, "put it on air").await,
+                Some(setup) => {
+                    let setup = self.successor(id, setup)?;
+                    self.change(widget, setup, None, "put it on air").await
+                }
                 None => Err(Refusal::NotNow("everything on the stage is on air already").into()),
             },
             Shaping::Discard => match self.channel.draft(id) {
@@ -36,11 +39,12 @@ impl Task {
                 }
                 None => Err(Refusal::NotNow("nothing else is tried on the stage").into()),
             },
-            Shaping::TakeBack => match self.take_back(widget).await? {
+            Shaping::TakeBack => match self.take_back(id, widget).await? {
                 Some(past) => {
                     let told = (past.setup.clone(), past.draft.clone());
                     let (setup, draft) = self.in_present_currency(past);
-                    // What lies this far back was told in another currency.
+                    let setup = self.successor(id, setup)?;
+                    // What lies this far back was told in another currency, or does not remember what held since.
                     if (&setup, &draft) != (&told.0, &told.1) {
                         let (store, setup, draft) = (self.inner.store.clone(), setup.clone(), draft.clone());
                         self.meanwhile(async move { store.replace_setup(widget, setup, draft).await }).await?;
@@ -59,10 +63,10 @@ impl Task {
         let air = self.channel.widget(id).ok_or(EngineError::NotFound)?.setup();
         let staged = self.channel.staged(id).ok_or(EngineError::NotFound)?;
         let (edited, _) = staged.edited(key, text, &self.channel.scope(self.inner.clock.now()))?;
-        let setup = edited.setup();
-        if setup == staged.setup() {
+        if edited.setup() == staged.setup() {
             return Ok(());
         }
+        let setup = self.successor(id, edited.setup())?;
         let words = format!("changed {}", key.rsplit(['.', ':']).next().unwrap_or(key).replace('_', " "));
         match self.edits_at_once {
             true => self.change(widget, setup, None, &words).await,
@@ -72,7 +76,8 @@ impl Task {
     }
 
     /// What a widget was before its newest change, taken out of its past.
-    async fn take_back(&mut self, widget: OwnWidget) -> Result<Option<Past>, EngineError> {
+    async fn take_back(&mut self, id: WidgetId, widget: OwnWidget) -> Result<Option<Past>, EngineError> {
+        self.note(Some(id), Notable::Changed).await?;
         let store = self.inner.store.clone();
         Ok(self.meanwhile(async move { store.take_back_setup(widget).await }).await?)
     }
@@ -94,6 +99,12 @@ impl Task {
         Ok(self.meanwhile(async move { store.widgets(channel).await }).await?)
     }
 
+    /// A setup that takes the place of the one on air.
+    fn successor(&self, id: WidgetId, setup: Setup) -> Result<Setup, EngineError> {
+        let piece = self.channel.widget(id).ok_or(EngineError::NotFound)?;
+        Ok(piece.succeeded_by(setup, self.inner.clock.now()))
+    }
+
     /// Keeps another setup and draft with what they were before, and shows them.
     async fn change(
         &mut self,
@@ -103,8 +114,12 @@ impl Task {
         words: &str,
     ) -> Result<(), EngineError> {
         let id = widget.id();
+        let on_air = self.channel.widget(id).ok_or(EngineError::NotFound)?.setup();
+        if setup != on_air {
+            self.note(Some(id), Notable::Changed).await?;
+        }
         let before = Past {
-            setup: self.channel.widget(id).ok_or(EngineError::NotFound)?.setup(),
+            setup: on_air,
             draft: self.channel.draft(id).map(Piece::setup),
             words: words.to_owned(),
             currency: Some(self.channel.settings().currency),
@@ -157,18 +172,19 @@ impl Task {
         if refold { self.refold(id, &piece).await } else { Ok(piece) }
     }
 
-    /// A widget with all acts on it folded in anew.
+    /// A widget with all that the ledger holds of it folded in anew.
     async fn refold(&mut self, id: WidgetId, piece: &Piece) -> Result<Piece, EngineError> {
         let mut fresh = piece.emptied();
         let mut after = Seq(0);
+        let acts_alone = fresh.notes() == 0;
         loop {
             let (store, channel) = (self.inner.store.clone(), self.id);
-            let kinds = Some(vec![ACT, VOID]);
-            let acts = self.meanwhile(async move { store.entries_after(channel, kinds, after, PAGE).await }).await?;
-            let Some(last) = acts.last() else { return Ok(fresh) };
+            let kinds = acts_alone.then(|| vec![ACT, VOID]);
+            let entries = self.meanwhile(async move { store.entries_after(channel, kinds, after, PAGE).await }).await?;
+            let Some(last) = entries.last() else { return Ok(fresh) };
             after = last.seq;
-            for entry in acts.iter().filter(|entry| entry.body.widget() == Some(id)) {
-                fresh.apply(entry);
+            for entry in &entries {
+                self.channel.replay(&mut fresh, id, entry);
             }
         }
     }
@@ -232,6 +248,7 @@ impl Task {
         let (settings, air, at_once) = (record.settings.clone(), record.air_signals.clone(), record.edits_at_once);
         let levels = levels::of(record.level_gap_s);
         let (store, kept) = (self.inner.store.clone(), converted.clone());
+        self.note(None, Notable::Changed).await?;
         self.meanwhile(async move { store.save_settings(record, kept).await }).await?;
         self.channel.set_settings(settings);
         for one in converted.into_iter().filter(|one| on_shelf.contains(&one.id)) {

@@ -1,6 +1,7 @@
 //! The demo channel, Saltmarsh Halt: a model-railway workshop run by Odile and Bram.
 
 mod history;
+mod marathon;
 mod note;
 mod services;
 
@@ -15,13 +16,13 @@ use tally_core::count::Count;
 use tally_core::money::{Currency, MoneyError};
 use tally_core::record::acts::ShowAct;
 use tally_core::record::entry::Incoming;
-use tally_core::record::ids::{ChannelId, FeedId};
+use tally_core::record::ids::{ChannelId, FeedId, WidgetId};
 use tally_core::record::measure::Measure;
 use tally_core::record::settings::{Settings, Weights};
 use tally_core::sentence::EditError;
 use tally_core::time::Instant;
 use tally_core::time::calendar::{Calendar, Period};
-use tally_core::widgets::countdown::Countdown;
+use tally_core::widgets::clock::Clock;
 use tally_core::widgets::counter::{Counter, Resets};
 use tally_core::widgets::goal::{Aim, Goal, Then};
 use tally_core::widgets::{Definition, Family, Setup};
@@ -83,18 +84,19 @@ fn widgets(settings: &Settings, now: Instant) -> Result<Vec<Setup>, EditError> {
         Setup::from(Definition::Goal(Goal::of(Aim { title, count, target, start, until: None, then })))
     };
     let counter = |title: &str, resets| {
-        Setup::from(Definition::Counter(Counter { title: title.into(), resets, ..Counter::standard(settings) }))
+        let mut counter = Counter { resets, ..Counter::standard(settings) };
+        counter.first.title = title.into();
+        Setup::from(Definition::Counter(counter))
     };
     let mut all = vec![
         goal("Turntable motor", Measure::AmountOfTips, Period::ThisMonth, 35_000, 2_000),
         goal("New platform hands", Measure::SubscriberWeight, Period::ThisShow, 40, 0),
         counter("Derailments", Resets::ByHand),
         counter("Cups of tea", Resets::EachDay),
-        Setup::from(Definition::Countdown(Countdown {
+        Setup::from(Definition::Clock(Clock {
             title: "First train leaves in".into(),
-            seconds: 600,
-            ready_text: String::new(),
             done_text: "All aboard".into(),
+            ..Clock::standard(settings)
         })),
     ];
     let ladder = "Tea break: 100\nPaint No. 7: 250\nNight train: 400\nThirty hours: 600";
@@ -229,11 +231,23 @@ pub async fn load(
         for (name, wiring) in stand_ins.map(wired).into_iter().flatten() {
             feed(store, channel, name, wiring).await?;
         }
+        let create = async |setup| store.create_widget(channel, setup, tokens::token(&mut rand::rng())).await;
+        let (mut derailments, mut marathon) = (WidgetId(0), WidgetId(0));
         for setup in widgets(&settings()?, engine.now())? {
-            store.create_widget(channel, setup, tokens::token(&mut rand::rng())).await?;
+            let is_it = setup.clone().unfolded().title() == "Derailments";
+            let id = create(setup).await?.id;
+            derailments = if is_it { id } else { derailments };
+        }
+        for setup in marathon::widgets(&settings()?, engine.now(), derailments)? {
+            let is_it = matches!(setup.definition, Definition::Subathon(_));
+            let id = create(setup).await?.id;
+            marathon = if is_it { id } else { marathon };
         }
         store.create_api_token(channel, "demo scripts".into(), "read operate".into(), fresh.api_token.clone()).await?;
-        remember(&engine.channel(channel).await?, feeds, engine.now(), days).await?;
+        let handle = engine.channel(channel).await?;
+        remember(&handle, feeds, engine.now(), days).await?;
+        let lines = marathon::lines(marathon, feeds[1], &settings()?, engine.now(), days > 0);
+        handle.ingest_as_it_was(lines).await?;
         note = Some(fresh);
     }
     let Some(note) = note else {

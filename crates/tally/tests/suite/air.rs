@@ -73,7 +73,7 @@ async fn a_page_weighs_little_and_brings_all_it_needs() {
         }
         bytes.insert(url, body.len());
     }
-    assert_eq!(bytes.len(), 13, "{bytes:#?}");
+    assert_eq!(bytes.len(), 16, "{bytes:#?}");
     assert!(bytes.values().sum::<usize>() < 60 * 1024, "{bytes:#?}");
 }
 
@@ -106,7 +106,7 @@ async fn the_note_about_the_demo_is_whole_and_private() {
             "goal",
             "counter",
             "counter",
-            "countdown",
+            "clock",
             "goal",
             "total",
             "label",
@@ -115,7 +115,11 @@ async fn the_note_about_the_demo_is_whole_and_private() {
             "ticker",
             "leaderboard",
             "crowd_wall",
-            "chat_lines"
+            "chat_lines",
+            "subathon",
+            "clock",
+            "clock",
+            "clock"
         ]
     );
     assert_eq!(demo["overlays"], json!([]));

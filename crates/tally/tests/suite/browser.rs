@@ -42,7 +42,7 @@ async fn a_show_from_signing_in_to_a_restart() {
     browser.to(&counter).await;
     browser.shows(".counter-value", "2").await;
     browser.to(&clock).await;
-    browser.shows(".countdown.is-running .countdown-face", "9:").await;
+    browser.shows(".clock.is-running .clock-face", "9:").await;
     browser.to(&second_desk).await;
     browser.shows(".plate:nth-of-type(1) .plate-value", "2").await;
     browser.shows(".plate:nth-of-type(3) [data-press=pause]", "Pause").await;
@@ -235,12 +235,12 @@ async fn a_running_clock_ticks_in_step_with_the_server() {
     let url = format!("{}/api/v1/widgets/{}/actions/start", program.base, clock["id"]);
     let client = reqwest::Client::new();
     client.post(url).bearer_auth(demo["api_token"].as_str().unwrap()).send().await.unwrap().error_for_status().unwrap();
-    wire.drawn("data-ends").await;
+    wire.drawn("data-clock").await;
     let seconds = |text: &str| text.split(':').try_fold(0, |sum, part| Some(sum * 60 + part.parse::<i64>().ok()?));
     // It ticks down by itself, whatever this machine makes of the pace.
     let mut seen: Vec<i64> = Vec::new();
     while seen.len() < 4 {
-        let shown = seconds(&browser.text(".countdown-face").await).unwrap();
+        let shown = seconds(&browser.text(".clock-face").await).unwrap();
         if seen.last() != Some(&shown) {
             assert!(seen.last().is_none_or(|last| shown < *last), "{shown} after {seen:?}");
             seen.push(shown);
@@ -249,7 +249,7 @@ async fn a_running_clock_ticks_in_step_with_the_server() {
     }
     // What the page shows lies between what the server says before and after.
     let before = seconds(&program.text(&clock).await).unwrap();
-    let shown = seconds(&browser.text(".countdown-face").await).unwrap();
+    let shown = seconds(&browser.text(".clock-face").await).unwrap();
     let after = seconds(&program.text(&clock).await).unwrap();
     assert!((after - 1..=before + 1).contains(&shown), "{before} {shown} {after}");
     browser.close().await;

@@ -23,26 +23,28 @@ struct Page {
     frame: Frame,
     plates: Vec<(WidgetId, String)>,
     figures: Vec<(WidgetId, String)>,
+    muted: bool,
     /// All widgets in their order, with their titles and whether they stand on the desk.
     all: Vec<(WidgetId, String, bool)>,
 }
 
 /// `GET /desk`
 pub async fn page(app: web::Data<App>, owner: Owner) -> Result<HttpResponse, WebError> {
-    let (plates, figures, all) = owner
+    let (plates, figures, all, muted) = owner
         .channel
         .ask(|channel, now| {
             let (places, mut plates, mut figures) = (channel.plates(now), Vec::new(), Vec::new());
             for (id, piece, _) in channel.on_desk().filter(|(.., shown)| *shown) {
                 let place = places.get(&id).copied();
-                let drawn = draw::plate(id, place, &piece.view(&channel.scope(now)), &piece.levers(now));
+                let drawn =
+                    draw::plate(id, place, &piece.view(&channel.scope(now)), &piece.levers(&channel.scope(now)));
                 if place.is_some() { plates.push((id, drawn)) } else { figures.push((id, drawn)) }
             }
             let all = channel.on_desk().map(|(id, piece, shown)| (id, piece.title().to_owned(), shown)).collect();
-            (plates, figures, all)
+            (plates, figures, all, channel.desk().muted)
         })
         .await?;
-    let page = Page { frame: Frame::new(&app, &owner, "/desk").await?, plates, figures, all };
+    let page = Page { frame: Frame::new(&app, &owner, "/desk").await?, plates, figures, all, muted };
     Ok(HttpResponse::Ok().insert_header(ContentType::html()).body(html(&page)))
 }
 
@@ -56,7 +58,21 @@ pub async fn arrange(owner: Owner, fields: web::Form<Vec<(String, String)>>) -> 
     };
     let (order, shown) = (named("order")?, named("shown")?);
     let hidden = order.iter().copied().filter(|id| !shown.contains(id)).collect();
-    owner.channel.arrange_desk(Desk { order, hidden }).await?;
+    let muted = owner.channel.ask(|channel, _| channel.desk().muted).await?;
+    owner.channel.arrange_desk(Desk { order, hidden, muted }).await?;
+    Ok(go_to("/desk"))
+}
+
+/// Whether widgets may be heard.
+#[derive(Deserialize)]
+pub struct Sounds {
+    muted: bool,
+}
+
+/// `POST /desk/sounds`: all sounds of widgets off, or on again.
+pub async fn sounds(owner: Owner, form: web::Form<Sounds>) -> Result<HttpResponse, WebError> {
+    let desk = owner.channel.ask(|channel, _| channel.desk().clone()).await?;
+    owner.channel.arrange_desk(Desk { muted: form.muted, ..desk }).await?;
     Ok(go_to("/desk"))
 }
 

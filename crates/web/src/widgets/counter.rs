@@ -13,7 +13,11 @@ struct Inner<'a> {
 }
 
 pub(super) fn draw(view: &CounterView) -> Drawing {
+    let longest = view.all().map(|one| one.shown.chars().count()).max().unwrap_or(1);
+    let many = view.more.len() + 1;
     Drawing::of(Counter::KEY, Counter::SHAPES, html(&Inner { view }))
-        .figure("length", view.shown.chars().count())
-        .class("is-reached", view.reached)
+        .figure("length", longest)
+        .figure("many", many)
+        .class("is-reached", view.more.is_empty() && view.first.reached)
+        .class("has-several", many > 1)
 }

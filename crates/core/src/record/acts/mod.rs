@@ -1,14 +1,16 @@
 //! What operators do, family by family.
 
-pub mod countdown;
+pub mod clock;
 pub mod counter;
 pub mod goal;
 pub mod show;
+pub mod subathon;
 
-pub use countdown::CountdownAct;
+pub use clock::ClockAct;
 pub use counter::CounterAct;
 pub use goal::GoalAct;
 pub use show::ShowAct;
+pub use subathon::SubathonAct;
 
 use serde::{Deserialize, Serialize};
 
@@ -19,10 +21,13 @@ use serde::{Deserialize, Serialize};
 pub enum Act {
     /// On a counter.
     Counter(CounterAct),
-    /// On a count-down clock.
-    Countdown(CountdownAct),
+    /// On a clock; those that count down had a family of their own once.
+    #[serde(alias = "countdown")]
+    Clock(ClockAct),
     /// On a goal.
     Goal(GoalAct),
+    /// On a subathon clock.
+    Subathon(SubathonAct),
 }
 
 impl Act {
@@ -31,8 +36,9 @@ impl Act {
     pub fn words(&self) -> String {
         match self {
             Self::Counter(act) => act.words(),
-            Self::Countdown(act) => act.words(),
+            Self::Clock(act) => act.words(),
             Self::Goal(act) => act.words(),
+            Self::Subathon(act) => act.words(),
         }
     }
 
@@ -41,8 +47,9 @@ impl Act {
     pub fn answers(&self, action: &str, value: Option<i64>) -> bool {
         match self {
             Self::Counter(act) => act.answers(action, value),
-            Self::Countdown(act) => act.answers(action, value),
+            Self::Clock(act) => act.answers(action, value),
             Self::Goal(act) => act.answers(action),
+            Self::Subathon(act) => act.answers(action, value),
         }
     }
 }

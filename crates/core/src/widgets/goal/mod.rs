@@ -276,7 +276,7 @@ impl Family for Goal {
         state.log.note(entry, of_family).is_some()
     }
 
-    fn decide(&self, _: &State, action: &Action<'_>, _: Instant) -> Result<Act, Refusal> {
+    fn decide(&self, _: &State, action: &Action<'_>, _: &Scope<'_>) -> Result<Act, Refusal> {
         match action.name {
             "reset" if self.resets() => Ok(Act::Goal(GoalAct::Reset)),
             "reset" => {
@@ -291,7 +291,7 @@ impl Family for Goal {
         state.log.undoable(target)
     }
 
-    fn levers(&self, state: &State, _: Instant) -> Vec<Lever> {
+    fn levers(&self, state: &State, _: &Scope<'_>) -> Vec<Lever> {
         let reset = self.resets().then(|| Lever::new("reset", "Reset", true).main());
         let undo = Lever::new("undo", "Undo", state.log.newest().is_some());
         let undo = Some(undo).filter(|undo| self.resets() || undo.ready);

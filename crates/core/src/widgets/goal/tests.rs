@@ -319,7 +319,8 @@ fn since_its_reset_only_and_the_reset_can_be_taken_back() {
     let mut entries = vec![early, reset(2, "2026-11-11T12:00:00Z"), late];
     let now = "2026-11-24T19:00:00Z";
     assert_eq!(shown(&goal, &entries, now).value, "£27");
-    assert_eq!(channel(&goal, &entries).widget(WidgetId(1)).unwrap().levers(at(now)).len(), 3);
+    let channel = channel(&goal, &entries);
+    assert_eq!(channel.widget(WidgetId(1)).unwrap().levers(&channel.scope(at(now))).len(), 3);
     entries.push(entry(4, at(now), Body::Void { widget: WidgetId(1), by: "odile".into(), target: Seq(2) }));
     assert_eq!(shown(&goal, &entries, now).value, "£32");
 }

@@ -5,6 +5,7 @@ use super::{Label, Which};
 use crate::count::{Scope, sentence as counting};
 use crate::lines::checked;
 use crate::sentence::{EditError, Editor, Part, input};
+use crate::template;
 use crate::widgets::no_such_part;
 
 const TITLE: &str = "The title";
@@ -53,7 +54,12 @@ pub(in crate::widgets) fn parts(label: &Label, scope: &Scope<'_>) -> Vec<Part> {
     let text = if label.template.is_empty() { "name and figure" } else { label.template.as_str() };
     parts.extend([
         Part::words(", saying"),
-        Part::field("template", TEXT, text, Editor::Template { value: label.source().to_owned() }),
+        Part::field(
+            "template",
+            TEXT,
+            text,
+            Editor::Template { value: label.source().to_owned(), values: template::of_lines() },
+        ),
         Part::words("; before there is one,"),
         Part::field(
             "placeholder",

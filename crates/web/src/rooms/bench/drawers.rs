@@ -7,7 +7,7 @@ use tally_core::lines::LineFormat;
 use tally_core::look::{Base, Drawer, FONTS, Font, Form, Look, OWN, Shape, Token, warnings};
 use tally_core::record::happening::Kind;
 use tally_core::record::ids::WidgetId;
-use tally_core::template::{self, VALUES, Values};
+use tally_core::template::{self, Values};
 use tally_core::widgets::Piece;
 use tally_store::clips::Clip;
 
@@ -147,7 +147,7 @@ impl Drawers {
     }
 
     fn values(&self) -> &'static [(&'static str, &'static str, &'static str)] {
-        &VALUES
+        template::of_lines()
     }
 }
 

@@ -2,6 +2,7 @@
 //! says what it says.
 
 pub mod compare;
+mod course;
 mod drawers;
 pub mod rehearse;
 
@@ -16,16 +17,18 @@ use crate::widgets;
 use actix_web::http::header::ContentType;
 use actix_web::{HttpRequest, HttpResponse, web};
 use askama::Template;
+use course::Course;
 use drawers::Drawers;
 use serde::Deserialize;
 use tally_core::count::explain::{Effect, Slip, SlipLine};
 use tally_core::count::{Count, Scope};
 use tally_core::record::happening::Happening;
 use tally_core::record::ids::{Seq, WidgetId};
-use tally_core::sentence::{Editor, Part};
-use tally_core::template::{self, VALUES};
+use tally_core::sentence::{Editor, Field, Part};
+use tally_core::template;
 use tally_core::time::words::instant_words;
 use tally_core::widgets::Hint;
+use tally_core::widgets::subathon::RateTable;
 use tally_core::widgets::view::View;
 use tally_engine::{EngineError, Hearing, Shaping};
 use tally_store::feeds::Feed;
@@ -36,6 +39,8 @@ use tally_store::feeds::Feed;
 struct Sentence {
     id: WidgetId,
     parts: Vec<Part>,
+    /// Its rate sheet, where it has one.
+    rates: Option<RateTable>,
     hints: Vec<Hint>,
     /// What it says at this moment.
     now: String,
@@ -51,14 +56,33 @@ struct Refused {
     message: String,
 }
 
-impl Sentence {
-    /// What was typed into a part that was refused.
-    fn typed(&self, key: &str) -> Option<&str> {
-        self.refused.as_ref().filter(|refused| refused.key == key).map(|refused| refused.text.as_str())
+/// One part that can be edited in place.
+#[derive(Template)]
+#[template(path = "rooms/part.html")]
+struct PartBox<'a> {
+    id: WidgetId,
+    field: &'a Field,
+    refused: Option<&'a Refused>,
+    done: &'static str,
+}
+
+impl PartBox<'_> {
+    /// Its id in the page: keys may hold names.
+    fn place(&self) -> String {
+        let plain = |letter: char| if letter.is_ascii_alphanumeric() { letter } else { '-' };
+        self.field.key.chars().map(plain).collect()
     }
 
-    fn values(&self) -> &'static [(&'static str, &'static str, &'static str)] {
-        &VALUES
+    /// What was typed into it, if that was refused.
+    fn typed(&self) -> Option<&str> {
+        self.refused.map(|refused| refused.text.as_str())
+    }
+}
+
+impl Sentence {
+    fn part(&self, field: &Field) -> String {
+        let refused = self.refused.as_ref().filter(|refused| refused.key == field.key);
+        html(&PartBox { id: self.id, field, refused, done: self.done })
     }
 }
 
@@ -81,6 +105,8 @@ struct Bar {
 struct Aside {
     sample: String,
     readiness: Readiness,
+    /// The course of a subathon.
+    course: Option<Course>,
     slip: Slip,
     apart: bool,
 }
@@ -106,6 +132,7 @@ struct Looked {
     drawing: String,
     tried: String,
     parts: Vec<Part>,
+    rates: Option<RateTable>,
     hints: Vec<Hint>,
     now: String,
     aside: Aside,
@@ -134,11 +161,13 @@ async fn look(app: &App, owner: &Owner, id: WidgetId, apart: bool) -> Result<Loo
                 drawing: widgets::draw(widgets::seen(air, &air.view(&scope))),
                 tried: channel.draft(id).map(|_| drawn(&view)).unwrap_or_default(),
                 parts: piece.sentence(&scope),
+                rates: piece.rate_table(&scope),
                 hints: piece.hints(&scope),
                 now: view.text(),
                 aside: Aside {
                     sample: drawn(&piece.sample(&scope)),
                     readiness: readiness::of(channel, hearing, id, &feeds, now)?,
+                    course: course::of(piece, &scope),
                     slip: with_rehearsals(piece.explain(&scope), &counts, hearing, &scope),
                     apart,
                 },
@@ -194,6 +223,7 @@ pub async fn page(
         sentence: Sentence {
             id,
             parts: std::mem::take(&mut looked.parts),
+            rates: looked.rates.take(),
             hints: std::mem::take(&mut looked.hints),
             now: std::mem::take(&mut looked.now),
             refused: None,
@@ -261,8 +291,8 @@ async fn after(app: &App, owner: &Owner, id: WidgetId, refused: Option<Refused>)
     let looked = look(app, owner, id, true).await?;
     let bar = bar(app, owner, id, true).await?;
     let mut answer = if refused.is_some() { HttpResponse::UnprocessableEntity() } else { HttpResponse::Ok() };
-    let Looked { parts, hints, now, aside, drawers, .. } = looked;
-    let sentence = Sentence { id, parts, hints, now, refused, done: done(bar.at_once) };
+    let Looked { parts, rates, hints, now, aside, drawers, .. } = looked;
+    let sentence = Sentence { id, parts, rates, hints, now, refused, done: done(bar.at_once) };
     let body = html(&sentence) + &html(&bar) + &html(&drawers) + &html(&aside);
     Ok(answer.insert_header(ContentType::html()).body(body))
 }

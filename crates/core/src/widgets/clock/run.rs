@@ -1,6 +1,6 @@
 //! One run of a clock, from reset to reset.
 
-use crate::record::acts::CountdownAct;
+use crate::record::acts::ClockAct;
 use crate::time::{Instant, after, less, together};
 use chrono::TimeDelta;
 use serde::{Deserialize, Serialize};
@@ -86,19 +86,19 @@ impl Run {
     /// What an act makes of the run. Acts that make no sense in the present phase change nothing,
     /// so that taking back an earlier act can never leave an impossible clock.
     #[must_use]
-    pub fn after(self, act: CountdownAct, at: Instant, length: TimeDelta) -> Self {
+    pub fn after(self, act: ClockAct, at: Instant, length: TimeDelta) -> Self {
         match (act, self.phase(length, at)) {
-            (CountdownAct::Reset, _) => Self::default(),
-            (CountdownAct::Start, Phase::Ready { .. } | Phase::Paused { .. }) => {
+            (ClockAct::Reset, _) => Self::default(),
+            (ClockAct::Start, Phase::Ready { .. } | Phase::Paused { .. }) => {
                 Self { since: Some(at), begun: true, ..self }
             }
-            (CountdownAct::Pause, Phase::Running { ends_at }) => {
+            (ClockAct::Pause, Phase::Running { ends_at }) => {
                 let spent_us = less(self.standing(length), ends_at.signed_duration_since(at))
                     .num_microseconds()
                     .unwrap_or(i64::MAX);
                 Self { since: None, spent_us: self.spent_us.saturating_add(spent_us.max(0)), ..self }
             }
-            (CountdownAct::Add { seconds }, phase) if !matches!(phase, Phase::Done { .. }) => {
+            (ClockAct::Add { seconds }, phase) if !matches!(phase, Phase::Done { .. }) => {
                 // Sums stay far below what a length of time can hold.
                 let extra_s = self.extra_s.saturating_add(seconds).clamp(-1_000_000_000, 1_000_000_000);
                 let longer = Self { extra_s, ..self };
@@ -107,6 +107,49 @@ impl Run {
             }
             _ => self,
         }
+    }
+
+    /// How far one has come that counts up, never below nothing.
+    #[must_use]
+    pub fn elapsed(&self, now: Instant) -> TimeDelta {
+        let running = self.since.map_or(TimeDelta::zero(), |since| now.signed_duration_since(since));
+        let spent = together(TimeDelta::microseconds(self.spent_us), running.max(TimeDelta::zero()));
+        together(spent, self.extra()).max(TimeDelta::zero())
+    }
+
+    /// What an act makes of one that counts up, which has no end.
+    #[must_use]
+    pub fn after_up(self, act: ClockAct, at: Instant) -> Self {
+        match act {
+            ClockAct::Reset => Self::default(),
+            ClockAct::Start if self.since.is_none() => Self { since: Some(at), begun: true, ..self },
+            ClockAct::Pause => match self.since {
+                Some(since) => {
+                    let ran = at.signed_duration_since(since).num_microseconds().unwrap_or(i64::MAX).max(0);
+                    Self { since: None, spent_us: self.spent_us.saturating_add(ran), ..self }
+                }
+                None => self,
+            },
+            ClockAct::Add { seconds } => {
+                // Below nothing is nothing: what is taken is at most what is there.
+                let least = self.elapsed(at).num_seconds().saturating_neg();
+                let extra_s = self.extra_s.saturating_add(seconds.max(least)).clamp(-1_000_000_000, 1_000_000_000);
+                Self { extra_s, ..self }
+            }
+            ClockAct::Start | ClockAct::Lap => self,
+        }
+    }
+
+    /// Since when it has been running.
+    #[must_use]
+    pub fn since(&self) -> Option<Instant> {
+        self.since
+    }
+
+    /// Whether it was ever started since its last reset.
+    #[must_use]
+    pub fn has_begun(&self) -> bool {
+        self.begun
     }
 
     /// What was added by hand in this run.

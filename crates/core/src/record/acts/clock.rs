@@ -7,7 +7,7 @@ use serde::{Deserialize, Serialize};
 /// What an operator did to a clock.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(tag = "act", rename_all = "snake_case")]
-pub enum CountdownAct {
+pub enum ClockAct {
     /// Sets it running, or running again.
     Start,
     /// Stands it still.
@@ -19,9 +19,11 @@ pub enum CountdownAct {
         /// Seconds; below zero takes away.
         seconds: i64,
     },
+    /// Of one that counts up: notes how far it has come.
+    Lap,
 }
 
-impl CountdownAct {
+impl ClockAct {
     /// `started it`, `added 1:00`.
     #[must_use]
     pub fn words(&self) -> String {
@@ -29,6 +31,7 @@ impl CountdownAct {
             Self::Start => "started it".into(),
             Self::Pause => "paused it".into(),
             Self::Reset => "reset it".into(),
+            Self::Lap => "took a lap".into(),
             Self::Add { seconds } if *seconds < 0 => {
                 format!("took {} off it", digits(TimeDelta::seconds(seconds.saturating_neg())))
             }
@@ -43,6 +46,7 @@ impl CountdownAct {
             Self::Start => action == "start",
             Self::Pause => action == "pause",
             Self::Reset => action == "reset",
+            Self::Lap => action == "lap",
             Self::Add { seconds } if action == "subtract" => same(seconds.saturating_neg()),
             Self::Add { seconds } => action == "add" && same(seconds),
         }

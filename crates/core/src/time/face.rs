@@ -1,0 +1,173 @@
+//! How a clock's face is written. Pages tick by the same rules in `web/assets/clock.js`; a browser test compares the two.
+
+use serde::{Deserialize, Serialize};
+
+const SECOND: i64 = 1_000;
+const DAY_S: i64 = 86_400;
+
+/// In which units a length of time is written.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[serde(rename_all = "snake_case")]
+pub enum Units {
+    /// `1:05:00`, `5:00`, `59`: no leading unit that is zero, and hours beyond a day.
+    #[default]
+    Auto,
+    /// `0:05:00`: hours, minutes and seconds, always.
+    Hours,
+    /// `5 min`: minutes alone; seconds in the last minute.
+    Minutes,
+    /// `1 d 6:12:07`: days too, once there are any.
+    Days,
+    /// `0 d 06:12:07`: days, hours, minutes and seconds, always.
+    AllDays,
+}
+
+impl Units {
+    /// All, in the order in which they are offered.
+    pub const ALL: [Self; 5] = [Self::Auto, Self::Hours, Self::Minutes, Self::Days, Self::AllDays];
+
+    /// The word for definitions, forms and pages.
+    #[must_use]
+    pub fn key(self) -> &'static str {
+        match self {
+            Self::Auto => "auto",
+            Self::Hours => "hours",
+            Self::Minutes => "minutes",
+            Self::Days => "days",
+            Self::AllDays => "all_days",
+        }
+    }
+
+    /// An example of it.
+    #[must_use]
+    pub fn words(self) -> &'static str {
+        match self {
+            Self::Auto => "30:12:07, 5:00, 59",
+            Self::Hours => "0:05:00",
+            Self::Minutes => "5 min",
+            Self::Days => "1 d 6:12:07, 5:00",
+            Self::AllDays => "0 d 06:12:07",
+        }
+    }
+}
+
+/// Which way a clock counts: that decides how it is rounded.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "snake_case")]
+pub enum Direction {
+    /// Towards nothing: rounded up, so that a clock of ten seconds shows 10 first, and never 0 while it runs.
+    Down,
+    /// From nothing: rounded down.
+    Up,
+}
+
+/// How a face is written.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Face {
+    /// The units.
+    pub units: Units,
+    /// Which way it counts.
+    pub direction: Direction,
+    /// Below this many milliseconds tenths are shown; 0 for never.
+    pub tenths_under: i64,
+}
+
+impl Face {
+    /// As short as it can be, without tenths.
+    #[must_use]
+    pub fn plain(direction: Direction) -> Self {
+        Self { units: Units::Auto, direction, tenths_under: 0 }
+    }
+
+    /// A length in milliseconds as it is written. Below zero is nothing.
+    #[must_use]
+    pub fn write(&self, ms: i64) -> String {
+        let ms = ms.max(0);
+        let rounded = |step: i64| match self.direction {
+            Direction::Down => ms.saturating_add(step.saturating_sub(1)).div_euclid(step),
+            Direction::Up => ms.div_euclid(step),
+        };
+        if ms < self.tenths_under && ms > 0 {
+            let tenths = rounded(100);
+            let (seconds, tenth) = (tenths.div_euclid(10), tenths.rem_euclid(10));
+            return format!("{}.{tenth}", self.whole(seconds));
+        }
+        self.whole(rounded(SECOND))
+    }
+
+    /// When the face next reads otherwise: so many milliseconds from a length that runs.
+    #[must_use]
+    pub fn changes_in(&self, ms: i64) -> i64 {
+        let step = if ms < self.tenths_under { 100 } else { SECOND };
+        match self.direction {
+            Direction::Down => ms.saturating_sub(1).rem_euclid(step).saturating_add(1),
+            Direction::Up => step.saturating_sub(ms.rem_euclid(step)),
+        }
+    }
+
+    fn whole(&self, seconds: i64) -> String {
+        let (days, hours, minutes, rest) = (seconds / DAY_S, seconds / 3_600, seconds / 60 % 60, seconds % 60);
+        let short = |hours: i64| match (hours, minutes) {
+            (0, 0) => rest.to_string(),
+            (0, _) => format!("{minutes}:{rest:02}"),
+            _ => format!("{hours}:{minutes:02}:{rest:02}"),
+        };
+        match self.units {
+            Units::Auto => short(hours),
+            Units::Hours => format!("{hours}:{minutes:02}:{rest:02}"),
+            Units::Minutes if seconds < 60 => rest.to_string(),
+            Units::Minutes => {
+                let up = i64::from(self.direction == Direction::Down && rest > 0);
+                format!("{} min", seconds.div_euclid(60).saturating_add(up))
+            }
+            Units::Days if days > 0 => format!("{days} d {}:{minutes:02}:{rest:02}", hours % 24),
+            Units::Days => short(hours),
+            Units::AllDays => format!("{days} d {:02}:{minutes:02}:{rest:02}", hours % 24),
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    fn down(units: Units, tenths_under: i64) -> Face {
+        Face { units, direction: Direction::Down, tenths_under }
+    }
+
+    #[test]
+    fn faces() {
+        let hms = |h: i64, m: i64, s: i64| ((h * 60 + m) * 60 + s) * 1_000;
+        let all = |ms| Units::ALL.map(|units| down(units, 0).write(ms));
+        assert_eq!(all(hms(30, 12, 7)), ["30:12:07", "30:12:07", "1813 min", "1 d 6:12:07", "1 d 06:12:07"]);
+        assert_eq!(all(hms(0, 5, 0)), ["5:00", "0:05:00", "5 min", "5:00", "0 d 00:05:00"]);
+        assert_eq!(all(hms(0, 0, 9)), ["9", "0:00:09", "9", "9", "0 d 00:00:09"]);
+        assert_eq!(down(Units::Auto, 0).write(9_001), "10");
+        assert_eq!(Face::plain(Direction::Up).write(9_999), "9");
+        assert_eq!(down(Units::Auto, 10_000).write(9_340), "9.4");
+        assert_eq!(down(Units::Auto, 60_000).write(59_999), "1:00.0");
+        assert_eq!(down(Units::Auto, 10_000).write(1), "0.1");
+        assert_eq!(down(Units::Auto, 10_000).write(-5), "0");
+    }
+
+    proptest! {
+        #[test]
+        fn a_face_stays_until_it_changes(ms in 1_i64..400_000_000, tenths in prop::sample::select(vec![0, 10_000, 60_000]),
+            units in prop::sample::select(vec![Units::Auto, Units::Hours, Units::Days, Units::AllDays]), up in any::<bool>()) {
+            let face = Face { units, direction: if up { Direction::Up } else { Direction::Down }, tenths_under: tenths };
+            let wait = face.changes_in(ms);
+            prop_assert!(wait > 0);
+            let after = |passed: i64| face.write(if up { ms + passed } else { ms - passed });
+            prop_assert_eq!(after(wait - 1), face.write(ms));
+            prop_assert_ne!(after(wait), face.write(ms));
+        }
+
+        #[test]
+        fn a_running_clock_never_shows_nothing(ms in 1_i64..100_000_000) {
+            for units in Units::ALL {
+                prop_assert_ne!(down(units, 0).write(ms), "0");
+            }
+        }
+    }
+}

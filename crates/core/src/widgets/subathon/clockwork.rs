@@ -1,0 +1,187 @@
+//! The clockwork: ready → running ⇄ paused → zero, in whole milliseconds of Unix time.
+//!
+//! What is left falls while it runs. It may fall below zero only by a correction of what was added before: then
+//! nothing is shown, and somebody has to say whether the clock is over, since it was seen running until then.
+
+use serde::{Deserialize, Serialize};
+
+/// Where a clock is.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize)]
+pub enum Phase {
+    /// Not started.
+    #[default]
+    Ready,
+    /// Running down.
+    Running,
+    /// Standing still.
+    Paused {
+        /// When it goes on by itself: the end of a break.
+        until: Option<i64>,
+    },
+    /// Run down to nothing, since that instant. An addition revives it within the grace time.
+    Zero {
+        /// Since when.
+        at: i64,
+    },
+    /// Over for good, as somebody has said.
+    Over {
+        /// Since when.
+        at: i64,
+    },
+}
+
+/// What happens to a clock by itself.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Due {
+    /// It runs out.
+    Zero,
+    /// That break of the plan begins.
+    Break(Planned),
+    /// The break under way is over.
+    GoesOn,
+}
+
+/// A break of the plan as instants.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Planned {
+    /// Which one.
+    pub id: u32,
+    /// When it begins.
+    pub at: i64,
+    /// How long it is.
+    pub ms: i64,
+    /// Whether it begins by itself.
+    pub by_itself: bool,
+}
+
+/// See the module.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct Clockwork {
+    /// Where it is.
+    pub phase: Phase,
+    /// The instant up to which everything is reckoned.
+    pub at: i64,
+    /// What is left at that instant.
+    pub left: i64,
+    /// For how long it has run.
+    pub ran: i64,
+    /// When it was started.
+    pub began: i64,
+    /// The breaks of the plan that have begun.
+    pub breaks_begun: Vec<u32>,
+}
+
+impl Clockwork {
+    /// One that has not been started.
+    #[must_use]
+    pub fn ready(length: i64) -> Self {
+        Self { left: length, ..Self::default() }
+    }
+
+    /// Reckons on to an instant. One that lies behind is this one: time never runs backwards, whatever the machine's
+    /// clock does.
+    pub fn advance(&mut self, now: i64) {
+        let passed = now.saturating_sub(self.at).max(0);
+        if self.phase == Phase::Running {
+            self.left = self.left.saturating_sub(passed);
+            self.ran = self.ran.saturating_add(passed);
+        }
+        self.at = self.at.max(now);
+    }
+
+    /// Reckons on to an instant during which the clock stood still from another on, whatever its phase.
+    pub fn skip(&mut self, from: i64, until: i64) {
+        self.advance(from);
+        self.at = self.at.max(until);
+    }
+
+    /// Whether it was started and is not over.
+    #[must_use]
+    pub fn is_going(&self) -> bool {
+        matches!(self.phase, Phase::Running | Phase::Paused { .. })
+    }
+
+    /// Whether a correction has left nothing on it, so that somebody has to say whether it is over.
+    #[must_use]
+    pub fn is_in_doubt(&self) -> bool {
+        self.is_going() && self.left < 0
+    }
+
+    /// What happens next by itself, and when: the first of several.
+    #[must_use]
+    pub fn next(&self, plan: &[Planned]) -> Option<(i64, Due)> {
+        match self.phase {
+            Phase::Running if self.left >= 0 => {
+                let zero = self.at.saturating_add(self.left);
+                let breaks = plan.iter().filter(|one| one.by_itself && one.at >= self.at && one.at < zero);
+                let first =
+                    breaks.filter(|one| !self.breaks_begun.contains(&one.id)).min_by_key(|one| (one.at, one.id));
+                Some(first.map_or((zero, Due::Zero), |one| (one.at, Due::Break(*one))))
+            }
+            Phase::Paused { .. } if self.left == 0 => Some((self.at, Due::Zero)),
+            Phase::Paused { until: Some(until) } => Some((until.max(self.at), Due::GoesOn)),
+            _ => None,
+        }
+    }
+
+    /// Lets happen what happens by itself.
+    pub fn happen(&mut self, at: i64, due: Due) {
+        match due {
+            Due::Zero => self.zero(at),
+            Due::Break(one) => self.pause(at, Some(at.saturating_add(one.ms)), Some(one.id)),
+            Due::GoesOn => self.start(at),
+        }
+    }
+
+    /// The same clock at an instant, after all that has happened by itself until then.
+    #[must_use]
+    pub fn seen_at(&self, now: i64, plan: &[Planned]) -> Self {
+        let mut seen = self.clone();
+        while let Some((at, due)) = seen.next(plan).filter(|(at, _)| *at <= now) {
+            seen.happen(at, due);
+        }
+        seen.advance(now);
+        seen
+    }
+
+    /// Sets it running, if it stands.
+    pub fn start(&mut self, now: i64) {
+        self.advance(now);
+        match self.phase {
+            Phase::Ready => (self.phase, self.began) = (Phase::Running, self.at),
+            Phase::Paused { .. } => self.phase = Phase::Running,
+            _ => {}
+        }
+    }
+
+    /// Stands it still, if it goes: until an instant, for a break.
+    pub fn pause(&mut self, now: i64, until: Option<i64>, planned: Option<u32>) {
+        self.advance(now);
+        self.breaks_begun.extend(planned);
+        if self.is_going() {
+            self.phase = Phase::Paused { until };
+        }
+    }
+
+    /// It has run down to nothing.
+    pub fn zero(&mut self, now: i64) {
+        self.advance(now);
+        if self.is_going() {
+            self.phase = Phase::Zero { at: self.at };
+        }
+    }
+
+    /// Somebody says that it is over.
+    pub fn over(&mut self, now: i64) {
+        self.advance(now);
+        if self.phase != Phase::Ready {
+            self.phase = Phase::Over { at: self.at };
+        }
+    }
+
+    /// It runs again from an instant on, though it was over.
+    pub fn revive(&mut self, now: i64) {
+        self.advance(now);
+        self.phase = Phase::Running;
+    }
+}

@@ -1,0 +1,450 @@
+//! Folding a subathon's log: what each line of the ledger adds to the clock.
+//!
+//! All of it follows from the lines in force, in the order in which they came, and from the terms. A line that is
+//! voided is passed over, so the clock is what it would be had the line never come; what limits cut off is found
+//! anew with it. The clock's own lines (it ran out, a break began) say what was seen on air at the time.
+
+use super::Subathon;
+use super::clockwork::{Clockwork, Phase};
+use super::sheet::{Fits, Rounding, Row, Sheet, half_even};
+use super::terms::{Limits, Terms, WhilePaused, together};
+use crate::book::names::Person;
+use crate::count::Scope;
+use crate::record::acts::SubathonAct;
+use crate::record::entry::{Body, Entry};
+use crate::record::ids::Seq;
+use crate::time::Instant;
+use crate::widgets::act_log::{ActLog, Change};
+use serde::{Deserialize, Serialize};
+use std::collections::BTreeMap;
+
+/// Why a line adds less than it would.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
+#[serde(rename_all = "snake_case")]
+pub enum Why {
+    /// It happened before the clock was started.
+    BeforeStart,
+    /// The clock was over when it came.
+    TooLate,
+    /// The clock was paused, and additions are ignored then.
+    Ignored,
+    /// The clock is paused, and additions wait until it goes on.
+    Waits,
+    /// The longest that the clock may run in all.
+    LimitTotal,
+    /// The most that may be on the clock.
+    LimitMost,
+    /// The latest moment at which it may end.
+    LimitLatest,
+    /// There was no more to be taken.
+    NothingLeft,
+}
+
+impl Why {
+    /// In words, after “not added: ”.
+    #[must_use]
+    pub fn words(self) -> &'static str {
+        match self {
+            Self::BeforeStart => "before the start",
+            Self::TooLate => "too late, the clock was over",
+            Self::Ignored => "ignored while paused",
+            Self::Waits => "waits until it goes on",
+            Self::LimitTotal => "over the longest it may run",
+            Self::LimitMost => "over the most on the clock",
+            Self::LimitLatest => "past the latest moment",
+            Self::NothingLeft => "no more was left to take",
+        }
+    }
+}
+
+/// One addition or taking.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Line {
+    /// The line of the ledger.
+    pub seq: Seq,
+    /// When it happened, for finding it again.
+    pub happened_at: Instant,
+    /// When it bore on the clock, milliseconds of Unix time.
+    pub at: i64,
+    /// The row of the sheet; none by hand.
+    pub row: Option<Row>,
+    /// Who did it, where that is known.
+    pub who: Option<Person>,
+    /// What it comes to by its row alone, in milliseconds; takings are below zero.
+    pub base: i64,
+    /// The boosts that it counts by, in thousandths.
+    pub factor: i64,
+    /// What it would come to.
+    pub wanted: i64,
+    /// What it came to.
+    pub given: i64,
+    /// Why that is less.
+    pub why: Option<Why>,
+}
+
+/// A happening that may bear on the clock.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+struct Noted(Seq, Instant, i64);
+
+/// A correction came at that instant: until then the clock was seen as it was before.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+struct Seen(Seq, i64);
+
+/// What the ledger holds about a subathon, and what that comes to.
+#[derive(Debug, Clone, Default, Serialize, Deserialize)]
+pub struct State {
+    acts: ActLog<SubathonAct>,
+    noted: Vec<Noted>,
+    seen: Vec<Seen>,
+    /// What all of it comes to; made anew whenever it may have changed.
+    #[serde(skip)]
+    pub(super) sum: Reckoned,
+    #[serde(skip)]
+    stale: bool,
+}
+
+/// What comes of the log can be told from the log.
+impl PartialEq for State {
+    fn eq(&self, other: &Self) -> bool {
+        self.acts == other.acts && self.noted == other.noted && self.seen == other.seen
+    }
+}
+
+/// A boost by hand.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct HandBoost {
+    /// The line that gave it.
+    pub seq: Seq,
+    /// In thousandths.
+    pub factor: u32,
+    /// From when, in milliseconds of Unix time.
+    pub from: i64,
+    /// Until when; this instant no longer.
+    pub until: i64,
+}
+
+/// What a log comes to.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct Reckoned {
+    /// Where the clock is.
+    pub clock: Clockwork,
+    /// Every addition and taking since the start, as it came.
+    pub lines: Vec<Line>,
+    /// Their sums by row; by hand under none.
+    pub by_row: BTreeMap<Option<Row>, i64>,
+    /// Their sums by supporter; of nobody and by hand under none.
+    pub by_person: BTreeMap<Option<Person>, i64>,
+    /// The boosts by hand.
+    pub boosts: Vec<HandBoost>,
+    carried: BTreeMap<(Row, Person), i64>,
+    waiting: Vec<usize>,
+}
+
+/// Milliseconds of Unix time.
+pub(super) fn ms(at: Instant) -> i64 {
+    at.timestamp_millis()
+}
+
+impl Limits {
+    /// How much more fits on a clock now, and what keeps it from being more.
+    fn room(&self, clock: &Clockwork, scope: &Scope<'_>) -> Option<(i64, Why)> {
+        let left = clock.left;
+        let ran = if self.total_counts_pauses { clock.at.saturating_sub(clock.began) } else { clock.ran };
+        let total = self.total_ms.map(|total| (total.saturating_sub(ran).saturating_sub(left), Why::LimitTotal));
+        let most = self.most_ms.map(|most| (most.saturating_sub(left), Why::LimitMost));
+        let latest = self.latest.map(|moment| {
+            let end = ms(scope.settings.calendar.instant(moment));
+            (end.saturating_sub(clock.at).saturating_sub(left), Why::LimitLatest)
+        });
+        [total, most, latest].into_iter().flatten().min_by_key(|(room, _)| *room)
+    }
+}
+
+impl Reckoned {
+    fn push(&mut self, line: Line) {
+        self.lines.push(line);
+    }
+
+    /// Gives a line what it wants, as far as that fits.
+    fn give(&mut self, place: usize, limits: &Limits, scope: &Scope<'_>) {
+        let Some(line) = self.lines.get_mut(place) else { return };
+        let (given, why) = if line.wanted < 0 {
+            let most = self.clock.left.max(0);
+            let taken = line.wanted.saturating_neg().min(most);
+            (taken.saturating_neg(), (taken < line.wanted.saturating_neg()).then_some(Why::NothingLeft))
+        } else {
+            let room = limits.room(&self.clock, scope).filter(|(room, _)| *room < line.wanted);
+            room.map_or((line.wanted, None), |(room, why)| (room.max(0), Some(why)))
+        };
+        (line.given, line.why) = (given, why);
+        let (row, who) = (line.row.clone(), line.who);
+        self.put(given, row, who);
+    }
+
+    fn put(&mut self, given: i64, row: Option<Row>, who: Option<Person>) {
+        self.clock.left = self.clock.left.saturating_add(given);
+        for sum in [self.by_row.entry(row).or_default(), self.by_person.entry(who).or_default()] {
+            *sum = sum.saturating_add(given);
+        }
+    }
+
+    /// What all lines come to.
+    #[must_use]
+    pub fn sum(&self) -> i64 {
+        self.by_row.values().fold(0, |all, one| all.saturating_add(*one))
+    }
+
+    /// The boosts by hand in force at an instant.
+    pub fn boosts_at(&self, at: i64) -> impl Iterator<Item = &HandBoost> {
+        self.boosts.iter().filter(move |boost| boost.from <= at && at < boost.until)
+    }
+
+    fn happen(&mut self, noted: Noted, subathon: &Subathon, scope: &Scope<'_>) {
+        let Noted(seq, happened_at, arrived) = noted;
+        self.clock.advance(arrived);
+        if self.clock.phase == Phase::Ready {
+            return;
+        }
+        let Some(fact) = scope.book.find(happened_at, seq).filter(|fact| scope.book.stands(fact)) else { return };
+        // What is dated ahead counts as it comes; what has no time of its own comes now, should the machine's clock
+        // have stepped back.
+        let at = match ms(happened_at) {
+            happened if happened >= arrived => self.clock.at,
+            happened => happened,
+        };
+        let terms = subathon.terms.at(at);
+        let by_hand = self.boosts_at(at).map(|boost| boost.factor);
+        let factor = together(by_hand.chain(terms.planned_factors(at, &scope.settings.calendar)));
+        let who = fact.person().map(|person| scope.book.names().person(person));
+        for fits in terms.sheet.fitting(fact, scope.book) {
+            let why = self.turned_away(at, arrived, terms, &fits);
+            let base = self.base(&fits, who, why.is_none_or(|why| why == Why::Waits));
+            let wanted = match fits.rate.takes {
+                true => base,
+                // A boost is a gift to whoever adds, never a fine.
+                false => half_even(i128::from(base).saturating_mul(factor.into()), 1_000),
+            };
+            let place = self.lines.len();
+            let row = Some(fits.row.clone());
+            let factor = if fits.rate.takes { 1_000 } else { factor };
+            self.push(Line { seq, happened_at, at: self.clock.at, row, who, base, factor, wanted, given: 0, why });
+            match why {
+                Some(Why::Waits) => self.waiting.push(place),
+                Some(_) => {}
+                None => {
+                    if matches!(self.clock.phase, Phase::Zero { .. }) && wanted > 0 {
+                        self.clock.revive(arrived);
+                    }
+                    self.give(place, &terms.limits, scope);
+                }
+            }
+        }
+    }
+
+    /// Why a happening adds nothing, whatever it is worth.
+    fn turned_away(&self, at: i64, arrived: i64, terms: &Terms, fits: &Fits<'_>) -> Option<Why> {
+        match self.clock.phase {
+            _ if at < self.clock.began => Some(Why::BeforeStart),
+            Phase::Zero { at: zero }
+                if arrived >= zero.saturating_add(terms.grace_ms) && arrived >= zero || fits.rate.takes =>
+            {
+                Some(Why::TooLate)
+            }
+            Phase::Over { .. } => Some(Why::TooLate),
+            Phase::Paused { .. } => match terms.while_paused {
+                WhilePaused::Count => None,
+                WhilePaused::Wait => Some(Why::Waits),
+                WhilePaused::Ignore => Some(Why::Ignored),
+            },
+            _ => None,
+        }
+    }
+
+    /// What a happening comes to by its row. What is left over of a step is kept for its supporter if it counts.
+    fn base(&mut self, fits: &Fits<'_>, who: Option<Person>, counts: bool) -> i64 {
+        let carries = fits.rate.rounding == Rounding::StepsCarried;
+        let key = who.filter(|_| carries).map(|who| (fits.row.clone(), who));
+        let before = key.as_ref().and_then(|key| self.carried.get(key)).copied().unwrap_or(0);
+        let (base, rest) = fits.rate.reckon(fits.size, before);
+        if let Some(key) = key.filter(|_| counts) {
+            self.carried.insert(key, rest);
+        }
+        if fits.rate.takes { base.saturating_neg() } else { base }
+    }
+
+    fn by_hand(&mut self, seq: Seq, at: Instant, wanted: i64, why: Option<Why>) -> usize {
+        let place = self.lines.len();
+        let (row, who, base, factor) = (None, None, wanted, 1_000);
+        self.push(Line { seq, happened_at: at, at: ms(at), row, who, base, factor, wanted, given: 0, why });
+        place
+    }
+
+    fn act(&mut self, seq: Seq, at: Instant, act: SubathonAct, subathon: &Subathon, scope: &Scope<'_>) {
+        let now = ms(at);
+        match act {
+            SubathonAct::Start => {
+                self.clock.start(now);
+                self.give_waiting(subathon, scope);
+            }
+            SubathonAct::BreakEnds => {
+                // Should the break be taken back, there is nothing to end.
+                self.clock.advance(now);
+                if matches!(self.clock.phase, Phase::Paused { until: Some(_) }) {
+                    self.clock.start(now);
+                    self.give_waiting(subathon, scope);
+                }
+            }
+            SubathonAct::Changed => self.clock.advance(now),
+            SubathonAct::Pause => self.clock.pause(now, None, None),
+            SubathonAct::Break { planned, ms, .. } => self.clock.pause(now, Some(now.saturating_add(ms)), planned),
+            SubathonAct::Reset => *self = Self { clock: Clockwork::ready(subathon.length_ms()), ..Self::default() },
+            SubathonAct::Add { ms } => {
+                self.clock.advance(now);
+                let late = matches!(self.clock.phase, Phase::Zero { .. } | Phase::Over { .. });
+                let place = self.by_hand(seq, at, ms, late.then_some(Why::TooLate));
+                if !late {
+                    self.give(place, &subathon.terms.at(now).limits, scope);
+                }
+            }
+            SubathonAct::GoOn { ms } => {
+                self.clock.advance(now);
+                if self.clock.phase != Phase::Ready {
+                    // Whatever a correction took beyond nothing is given too.
+                    let given = ms.saturating_sub(self.clock.left.min(0));
+                    let place = self.by_hand(seq, at, given, None);
+                    if let Some(line) = self.lines.get_mut(place) {
+                        line.given = given;
+                    }
+                    self.put(given, None, None);
+                    self.clock.revive(now);
+                    self.give_waiting(subathon, scope);
+                }
+            }
+            SubathonAct::Boost { factor, ms } => {
+                self.clock.advance(now);
+                self.boosts.push(HandBoost { seq, factor, from: now, until: now.saturating_add(ms) });
+            }
+            SubathonAct::EndBoosts => {
+                self.clock.advance(now);
+                for boost in &mut self.boosts {
+                    boost.until = boost.until.min(now.max(boost.from));
+                }
+            }
+            SubathonAct::Zero => self.clock.zero(now),
+            SubathonAct::Over => self.clock.over(now),
+            SubathonAct::Away { from, until, ran: false } => self.clock.skip(ms(from), ms(until)),
+            SubathonAct::Away { .. } => {}
+        }
+    }
+
+    fn give_waiting(&mut self, subathon: &Subathon, scope: &Scope<'_>) {
+        if self.clock.phase != Phase::Running {
+            return;
+        }
+        for place in std::mem::take(&mut self.waiting) {
+            let limits = &subathon.terms.at(self.clock.at).limits;
+            self.give(place, limits, scope);
+        }
+    }
+}
+
+impl State {
+    /// The acts done.
+    pub(super) fn acts(&self) -> &ActLog<SubathonAct> {
+        &self.acts
+    }
+
+    /// Notes an act on it, or the taking back of one. What that comes to is reckoned by [`State::reckon`].
+    pub(super) fn note_act(
+        &mut self,
+        entry: &Entry,
+        of_family: impl Fn(&crate::record::acts::Act) -> Option<SubathonAct>,
+    ) -> bool {
+        let Some(change) = self.acts.note(entry, of_family) else { return false };
+        if matches!(change, Change::TookBack(_)) {
+            self.seen.push(Seen(entry.seq, ms(entry.happened_at)));
+        }
+        self.stale = true;
+        true
+    }
+
+    fn note(&mut self, entry: &Entry) -> Option<Noted> {
+        // Before the first act nothing counts.
+        if self.acts.is_empty() {
+            return None;
+        }
+        let noted = Noted(entry.seq, entry.happened_at, ms(entry.arrived_at));
+        self.noted.push(noted);
+        Some(noted)
+    }
+
+    /// Notes a line that is read again.
+    pub(super) fn note_again(&mut self, entry: &Entry) {
+        match &entry.body {
+            Body::Happening(happening) if happening.kind().bit() & kinds() != 0 => drop(self.note(entry)),
+            Body::Happening(_) => {}
+            _ => self.note_said(entry),
+        }
+        self.stale = true;
+    }
+
+    /// Notes a happening and reckons on with it.
+    pub(super) fn note_happening(&mut self, entry: &Entry, subathon: &Subathon, scope: &Scope<'_>) -> bool {
+        let Some(noted) = self.note(entry) else { return false };
+        if self.stale {
+            self.reckon(subathon, scope);
+        } else {
+            self.sum.happen(noted, subathon, scope);
+        }
+        true
+    }
+
+    /// Notes that something was said about the record, by which earlier lines may count otherwise.
+    pub(super) fn note_said(&mut self, entry: &Entry) {
+        if !self.acts.is_empty() {
+            self.seen.push(Seen(entry.seq, ms(entry.arrived_at)));
+            self.sum.clock.advance(ms(entry.arrived_at));
+        }
+    }
+
+    /// Reckons everything anew.
+    pub(super) fn reckon(&mut self, subathon: &Subathon, scope: &Scope<'_>) {
+        self.sum = self.without(None, subathon, scope);
+        self.stale = false;
+    }
+
+    /// Whether acts have been noted that are not reckoned with yet.
+    pub(super) fn is_stale(&self) -> bool {
+        self.stale
+    }
+
+    /// What the log would come to without one act.
+    pub(super) fn without(&self, act: Option<Seq>, subathon: &Subathon, scope: &Scope<'_>) -> Reckoned {
+        enum Step {
+            Act(Instant, SubathonAct),
+            Happening(Noted),
+            Seen(i64),
+        }
+        let acts = self.acts.in_force().filter(|(line, _)| Some(line.seq) != act);
+        let acts = acts.map(|(line, act)| (line.seq, Step::Act(line.at, *act)));
+        let noted = self.noted.iter().map(|noted| (noted.0, Step::Happening(*noted)));
+        let seen = self.seen.iter().map(|seen| (seen.0, Step::Seen(seen.1)));
+        let mut steps: Vec<(Seq, Step)> = acts.chain(noted).chain(seen).collect();
+        // Three runs that are sorted already.
+        steps.sort_by_key(|(seq, _)| *seq);
+        let mut sum = Reckoned { clock: Clockwork::ready(subathon.length_ms()), ..Reckoned::default() };
+        for (seq, step) in steps {
+            match step {
+                Step::Act(at, act) => sum.act(seq, at, act, subathon, scope),
+                Step::Happening(noted) => sum.happen(noted, subathon, scope),
+                Step::Seen(at) => sum.clock.advance(at),
+            }
+        }
+        sum
+    }
+}
+
+/// The kinds of happenings that may bear on a subathon, as bits.
+pub(super) fn kinds() -> u16 {
+    Sheet::kinds()
+}

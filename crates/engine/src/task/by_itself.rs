@@ -1,0 +1,69 @@
+//! What widgets do by themselves: written into the ledger at the instant at which it was due, before anything that
+//! comes later, so that the record tells what was seen on air.
+
+use super::Task;
+use crate::error::EngineError;
+use chrono::TimeDelta;
+use tally_core::record::entry::{Body, Draft, Origin};
+use tally_core::record::ids::WidgetId;
+use tally_core::time::{Instant, after};
+use tally_core::widgets::Notable;
+use tally_store::rows::EntryRow;
+
+/// How long a database that is away is left alone with it. Whatever is written meanwhile writes this first.
+const REST: TimeDelta = TimeDelta::seconds(2);
+
+impl Task {
+    /// Writes all that is due.
+    pub(super) async fn write_due(&mut self) -> Result<(), EngineError> {
+        while let Some((at, body)) = self.channel.due(self.inner.clock.now()) {
+            self.write_by_itself(at, body).await?;
+        }
+        Ok(())
+    }
+
+    /// The same when nothing else is to be written, as soon as the database is there for it.
+    pub(super) async fn write_due_when_idle(&mut self) {
+        let now = self.inner.clock.now();
+        if self.due_from.is_some_and(|from| now < from) || self.channel.due(now).is_none() {
+            return;
+        }
+        self.due_from = None;
+        if let Err(error) = self.write_due().await {
+            tracing::warn!(%error, channel = %self.id, "what a widget did by itself could not be recorded yet");
+            self.due_from = Some(after(now, REST));
+        }
+    }
+
+    /// Notes what bears on widgets, of one or of all.
+    pub(super) async fn note(&mut self, widget: Option<WidgetId>, what: Notable) -> Result<(), EngineError> {
+        let now = self.inner.clock.now();
+        if what == Notable::Changed {
+            self.write_due().await?;
+        }
+        for body in self.channel.noting(widget, what, now) {
+            self.write_by_itself(now, body).await?;
+        }
+        Ok(())
+    }
+
+    /// Notes when the server was away.
+    pub(super) async fn note_absences(&mut self) -> Result<(), EngineError> {
+        let newest = self.channel.roll().last().map(|line| line.arrived_at);
+        let (store, since) = (self.inner.store.clone(), newest.unwrap_or(Instant::UNIX_EPOCH));
+        let absences = self.meanwhile(async move { store.absences_since(since).await }).await?;
+        for (from, until) in absences {
+            self.note(None, Notable::Away { from, until }).await?;
+        }
+        Ok(())
+    }
+
+    async fn write_by_itself(&mut self, at: Instant, body: Body) -> Result<(), EngineError> {
+        let now = self.inner.clock.now();
+        let id = format!("{}:{}", at.timestamp_micros(), self.channel.last_seq().next());
+        let origin = Origin { source: "clock".into(), id };
+        let draft = Draft { origin, feed: None, happened_at: at, arrived_at: now, body };
+        let row = EntryRow::of(self.id, &draft)?;
+        self.append(vec![draft], vec![row]).await.map(drop)
+    }
+}

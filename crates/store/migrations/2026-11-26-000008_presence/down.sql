@@ -1,0 +1,2 @@
+DROP TABLE absences;
+DROP TABLE presence;

@@ -1,0 +1,70 @@
+//! When the server was there, and when it was away.
+
+use crate::schema::{absences, presence};
+use crate::{Store, StoreError, alone};
+use chrono::DateTime;
+use diesel::prelude::*;
+use tally_core::time::Instant;
+
+/// There is one row, whatever number of processes: any of them is the server.
+const ONLY: u8 = 1;
+
+fn instant(us: i64) -> Instant {
+    DateTime::from_timestamp_micros(us).unwrap_or_default()
+}
+
+impl Store {
+    /// Notes that the server is there again, and that it was away if nobody was for longer than `most_us`
+    /// microseconds.
+    ///
+    /// # Errors
+    /// The database is away.
+    pub async fn begin_presence(&self, now: Instant, most_us: i64) -> Result<(), StoreError> {
+        let now = now.timestamp_micros();
+        self.run(move |conn| {
+            alone(conn, "presence", 10, |conn| {
+                let alive: Option<i64> = presence::table.select(presence::alive_us).first(conn).optional()?;
+                if let Some(alive) = alive.filter(|alive| now.saturating_sub(*alive) > most_us) {
+                    let away = (absences::from_us.eq(alive), absences::until_us.eq(now));
+                    diesel::insert_or_ignore_into(absences::table).values(away).execute(conn)?;
+                }
+                let row = (presence::id.eq(ONLY), presence::alive_us.eq(now));
+                diesel::replace_into(presence::table).values(row).execute(conn)?;
+                Ok(())
+            })
+        })
+        .await
+    }
+
+    /// Notes that the server is there.
+    ///
+    /// # Errors
+    /// The database is away.
+    pub async fn keep_presence(&self, now: Instant) -> Result<(), StoreError> {
+        let now = now.timestamp_micros();
+        self.run(move |conn| {
+            // The machine's clock may have been set back.
+            let row = presence::table.filter(presence::id.eq(ONLY).and(presence::alive_us.lt(now)));
+            diesel::update(row).set(presence::alive_us.eq(now)).execute(conn)?;
+            Ok(())
+        })
+        .await
+    }
+
+    /// The stretches that ended after an instant during which the server was away, in order.
+    ///
+    /// # Errors
+    /// The database is away.
+    pub async fn absences_since(&self, since: Instant) -> Result<Vec<(Instant, Instant)>, StoreError> {
+        let since = since.timestamp_micros();
+        self.run(move |conn| {
+            let rows: Vec<(i64, i64)> = absences::table
+                .filter(absences::until_us.gt(since))
+                .order(absences::from_us.asc())
+                .select((absences::from_us, absences::until_us))
+                .load(conn)?;
+            Ok(rows.into_iter().map(|(from, until)| (instant(from), instant(until))).collect())
+        })
+        .await
+    }
+}
