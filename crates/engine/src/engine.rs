@@ -245,6 +245,12 @@ fn write<T>(lock: &RwLock<T>) -> std::sync::RwLockWriteGuard<'_, T> {
 }
 
 impl ChannelHandle {
+    /// Now.
+    #[must_use]
+    pub fn now(&self) -> Instant {
+        self.clock.now()
+    }
+
     async fn send(&self, order: Order) -> Result<(), EngineError> {
         self.orders.send(order).await.map_err(|_| EngineError::Away)
     }

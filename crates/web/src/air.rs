@@ -63,7 +63,7 @@ pub async fn page_live(
 ) -> Result<HttpResponse, actix_web::Error> {
     match find(&app, &request, &token).await {
         Ok((channel, id)) => match channel.hub.widget(id, &token) {
-            Some(widget) => live::widget(&request, payload, widget, channel.hub.page_opened()),
+            Some(widget) => live::widget(&request, payload, widget, channel),
             None => live::void(&request, payload),
         },
         Err(WebError::NotFound) => live::void(&request, payload),

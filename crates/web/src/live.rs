@@ -13,7 +13,7 @@ use serde_json::json;
 use std::future::Future;
 use std::sync::Arc;
 use std::time::Duration;
-use tally_engine::{Hub, PageGuard, WidgetChannel};
+use tally_engine::{ChannelHandle, Hub, PageGuard, WidgetChannel};
 use tokio::sync::broadcast;
 use tokio::sync::broadcast::error::RecvError;
 use tokio::time::{Instant, sleep_until};
@@ -36,10 +36,10 @@ enum Heard {
     Left,
 }
 
-fn hear(message: Option<Result<AggregatedMessage, actix_ws::ProtocolError>>) -> Heard {
+fn hear(message: Option<Result<AggregatedMessage, actix_ws::ProtocolError>>, channel: &ChannelHandle) -> Heard {
     match message {
         Some(Ok(AggregatedMessage::Text(text))) => match serde_json::from_str::<Question>(&text) {
-            Ok(Question { ask }) => Heard::Asked(json!({"ask": ask, "now": now_ms()}).to_string()),
+            Ok(Question { ask }) => Heard::Asked(json!({"ask": ask, "now": now_ms(channel)}).to_string()),
             Err(_) => Heard::Nothing,
         },
         Some(Ok(AggregatedMessage::Ping(_) | AggregatedMessage::Pong(_) | AggregatedMessage::Binary(_))) => {
@@ -51,13 +51,12 @@ fn hear(message: Option<Result<AggregatedMessage, actix_ws::ProtocolError>>) -> 
 
 /// Milliseconds of Unix time, with fractions: what pages set their clocks by.
 #[allow(clippy::cast_precision_loss, reason = "microseconds of our time fit a float's 53 bits")]
-fn now_ms() -> f64 {
-    use tally_engine::Clock;
-    tally_engine::SystemClock.now().timestamp_micros() as f64 / 1_000.0
+fn now_ms(channel: &ChannelHandle) -> f64 {
+    channel.now().timestamp_micros() as f64 / 1_000.0
 }
 
-fn hello() -> String {
-    json!({"hello": crate::assets::build(), "now": now_ms()}).to_string()
+fn hello(channel: &ChannelHandle) -> String {
+    json!({"hello": crate::assets::build(), "now": now_ms(channel)}).to_string()
 }
 
 fn accept(
@@ -79,17 +78,17 @@ trait Showing: 'static {
 
 /// The newest drawing of one widget, always.
 struct OneWidget {
-    channel: WidgetChannel,
+    drawings: WidgetChannel,
     _open: PageGuard,
 }
 
 impl Showing for OneWidget {
     fn present(&mut self) -> Vec<ByteString> {
-        vec![self.channel.borrow_and_update().clone()]
+        vec![self.drawings.borrow_and_update().clone()]
     }
 
     async fn next(&mut self) -> Option<Vec<ByteString>> {
-        self.channel.changed().await.ok()?;
+        self.drawings.changed().await.ok()?;
         Some(self.present())
     }
 }
@@ -126,9 +125,10 @@ async fn converse(
     mut session: Session,
     mut stream: AggregatedMessageStream,
     mut showing: impl Showing,
+    channel: ChannelHandle,
 ) -> Result<(), Closed> {
     let mut heard_at = Instant::now();
-    session.text(hello()).await?;
+    session.text(hello(&channel)).await?;
     send(&mut session, showing.present()).await?;
     loop {
         tokio::select! {
@@ -139,7 +139,7 @@ async fn converse(
                     return session.close(None).await;
                 }
             },
-            message = stream.recv() => match hear(message) {
+            message = stream.recv() => match hear(message, &channel) {
                 Heard::Asked(answer) => {
                     heard_at = Instant::now();
                     session.text(answer).await?;
@@ -152,11 +152,16 @@ async fn converse(
     }
 }
 
-fn open(request: &HttpRequest, payload: Payload, showing: impl Showing) -> Result<HttpResponse, actix_web::Error> {
+fn open(
+    request: &HttpRequest,
+    payload: Payload,
+    showing: impl Showing,
+    channel: ChannelHandle,
+) -> Result<HttpResponse, actix_web::Error> {
     let (response, session, stream) = accept(request, payload)?;
     rt::spawn(async move {
         // A page that has gone away is the usual end of a conversation, not a failure.
-        let _ = converse(session, stream, showing).await;
+        let _ = converse(session, stream, showing, channel).await;
     });
     Ok(response)
 }
@@ -165,16 +170,18 @@ fn open(request: &HttpRequest, payload: Payload, showing: impl Showing) -> Resul
 pub fn widget(
     request: &HttpRequest,
     payload: Payload,
-    channel: WidgetChannel,
-    guard: PageGuard,
+    drawings: WidgetChannel,
+    channel: ChannelHandle,
 ) -> Result<HttpResponse, actix_web::Error> {
-    open(request, payload, OneWidget { channel, _open: guard })
+    let guard = channel.hub.page_opened();
+    open(request, payload, OneWidget { drawings, _open: guard }, channel)
 }
 
 /// A room of the application.
-pub fn room(request: &HttpRequest, payload: Payload, hub: Arc<Hub>) -> Result<HttpResponse, actix_web::Error> {
+pub fn room(request: &HttpRequest, payload: Payload, channel: ChannelHandle) -> Result<HttpResponse, actix_web::Error> {
+    let hub = Arc::clone(&channel.hub);
     let messages = hub.everything();
-    open(request, payload, Everything { hub, messages })
+    open(request, payload, Everything { hub, messages }, channel)
 }
 
 fn gone() -> String {

@@ -13,6 +13,7 @@ mod api;
 mod begin;
 mod bench;
 mod browser;
+mod clocks;
 mod crash;
 mod doors;
 mod families;

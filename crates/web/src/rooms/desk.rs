@@ -106,5 +106,5 @@ pub async fn live(owner: Owner, request: HttpRequest, payload: web::Payload) -> 
     if origin.split_once("://").map(|(_, rest)| rest) != Some(host.as_str()) {
         return Err(WebError::StalePage.into());
     }
-    live::room(&request, payload, owner.channel.hub)
+    live::room(&request, payload, owner.channel)
 }
