@@ -28,7 +28,7 @@ const fn start(
 }
 
 /// All starts, in the order in which they are offered.
-pub const STARTS: [Start; 28] = [
+pub const STARTS: [Start; 34] = [
     start(
         "tips-this-month",
         "This month’s tips towards something",
@@ -224,6 +224,42 @@ pub const STARTS: [Start; 28] = [
     ),
     start("count-by-hand", "Something that you count by hand", "counter", &[("title", "Attempts")]),
     start("starting-soon", "A countdown to the start", "clock", &[("title", "Starting in")]),
+    start(
+        "every-friday",
+        "Until the next show, week after week",
+        "clock",
+        &[("title", "Next show in"), ("kind", "to"), ("units", "days"), ("shape", "flaps")],
+    ),
+    start(
+        "on-air-for",
+        "How long you have been on air",
+        "clock",
+        &[("title", "On air for"), ("kind", "since"), ("shape", "digits"), ("look", "plain")],
+    ),
+    start(
+        "laps",
+        "A stopwatch with laps",
+        "clock",
+        &[("title", "This lap"), ("kind", "up"), ("tenths", "10:00"), ("shape", "ring")],
+    ),
+    start(
+        "time-of-day",
+        "The time where you are",
+        "clock",
+        &[("title", "Here it is"), ("kind", "zone"), ("shape", "words")],
+    ),
+    start(
+        "subathon",
+        "A subathon: your audience keeps the clock going",
+        "subathon",
+        &[("title", "We go on as long as you do"), ("total", "24:00:00")],
+    ),
+    start(
+        "subathon-ring",
+        "A subathon in a ring, for a corner",
+        "subathon",
+        &[("title", "Keep us going"), ("total", "12:00:00"), ("shape", "ring"), ("look", "lamp")],
+    ),
 ];
 
 impl Start {

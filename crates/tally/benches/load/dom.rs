@@ -21,19 +21,19 @@ const EVERY: Duration = Duration::from_millis(50);
 /// Notes when each figure first stood in the page.
 const WATCH: &str = "window.seen = {};
     new MutationObserver(() => {
-        const text = document.querySelector('.goal-value, #figure').textContent;
+        const text = document.querySelector('.goal-value, .counter-value, #figure').textContent;
         window.seen[text] ??= performance.timeOrigin + performance.now();
     }).observe(document.body, {subtree: true, childList: true, characterData: true});";
 
 /// How the round with these first and last numbers went.
-struct Round {
-    p50: f64,
-    p99: f64,
+pub struct Round {
+    pub p50: f64,
+    pub p99: f64,
     seen: usize,
 }
 
 /// Sends numbers at a steady pace, and reads off the page when each figure stood there.
-async fn round<F: Future<Output = ()> + Send + 'static>(
+pub async fn round<F: Future<Output = ()> + Send + 'static>(
     browser: &Browser,
     from: i64,
     shown: impl Fn(i64) -> String,
@@ -47,7 +47,7 @@ async fn round<F: Future<Output = ()> + Send + 'static>(
         sent.push((shown(number), chrono::Utc::now().timestamp_micros() as f64 / 1_000.0));
         tokio::spawn(send(number));
     }
-    browser.shows(".goal-value, #figure", &shown(from + EVENTS - 1)).await;
+    browser.shows(".goal-value, .counter-value, #figure", &shown(from + EVENTS - 1)).await;
     let seen = browser.run("return window.seen").await;
     let delay = |(shown, at): &(String, f64)| {
         seen[shown].as_f64().map(|seen| Duration::from_secs_f64((seen - at).max(0.0) / 1_000.0))

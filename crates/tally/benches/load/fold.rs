@@ -21,7 +21,7 @@ const EVENTS: u64 = 50_000;
 const SHORT: u64 = 1_000;
 pub const LONG: u64 = 1_000_000;
 
-fn settings() -> Settings {
+pub fn settings() -> Settings {
     Settings {
         currency: Currency::parse("GBP").unwrap(),
         calendar: Calendar {

@@ -1,7 +1,7 @@
 //! The load bench: how fast, beside bare baselines run in the same minutes on the same machine.
 //!
 //! Nothing is asserted here, since machines are noisy. It prints a table and, run whole, writes
-//! `docs/bench.md`. `./bench ingest`, `./bench dom`, `./bench pages`, `./bench fold`, `./bench record`,
+//! `docs/bench.md`. `./bench ingest`, `./bench dom`, `./bench pages`, `./bench clocks`, `./bench fold`, `./bench record`,
 //! `./bench wiring` and `./bench show` run one part each.
 
 #![allow(clippy::unwrap_used, clippy::expect_used, missing_docs)]
@@ -10,6 +10,7 @@
 mod kit;
 
 mod bare;
+mod clocks;
 mod dom;
 mod fold;
 mod ingest;
@@ -38,6 +39,9 @@ fn main() {
         }
         if wanted("pages") {
             pages::measure(&mut report).await;
+        }
+        if wanted("clocks") {
+            clocks::measure(&mut report).await;
         }
         if wanted("fold") {
             fold::measure(&mut report);
