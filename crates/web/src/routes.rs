@@ -58,6 +58,7 @@ pub fn application(
         .route("/clips/{token}", get().to(clips::serve))
         .route("/faces/{seal}/{address}", get().to(faces::serve::face))
         .route("/schemas/{name}", get().to(schemas::serve))
+        .route("/schemas/views/{name}", get().to(schemas::view))
         .route("/healthz", get().to(health::alive))
         .route("/readyz", get().to(health::ready))
         .service(

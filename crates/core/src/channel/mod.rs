@@ -188,15 +188,16 @@ impl Channel {
         self.tallies.turn(&self.book, &self.settings, now);
     }
 
-    /// A channel for rehearsing: the same widgets, shows and rates, and a record of its own in which
-    /// nothing has happened yet.
+    /// A channel for rehearsing from an instant on: the same widgets, shows and rates, and a record of its own in
+    /// which nothing has happened yet. What notes happenings only while it runs is started.
     #[must_use]
-    pub fn rehearsal(&self) -> Self {
+    pub fn rehearsal(&self, now: Instant) -> Self {
         // What is tried on the stage is what is rehearsed.
         let widgets = self.widgets.iter().map(|(id, piece)| (*id, self.drafts.get(id).unwrap_or(piece).emptied()));
         let mut rehearsal = Self::new(self.settings.clone(), widgets);
         rehearsal.book = self.book.blank(&self.settings);
         rehearsal.feeds.clone_from(&self.feeds);
+        rehearsal.start_those_that_note(now);
         rehearsal
     }
 

@@ -27,7 +27,7 @@ fn a_rehearsal_is_a_record_of_its_own() {
     };
     real.apply(&tip(1));
     let before = real.clone();
-    let mut rehearsal = real.rehearsal();
+    let mut rehearsal = real.rehearsal(begin());
     let text = |channel: &Channel| channel.view(WidgetId(1), begin()).unwrap().text();
     assert_eq!(text(&rehearsal), "£0 of £100 (0%)");
     rehearsal.apply(&tip(1));

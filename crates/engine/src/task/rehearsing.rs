@@ -26,7 +26,7 @@ impl Task {
     ) -> Result<Rehearsed, EngineError> {
         let now = self.inner.clock.now();
         if self.rehearsal.is_none() {
-            self.rehearsal = Some(Rehearsal { channel: self.channel.rehearsal(), watches: BTreeMap::new() });
+            self.rehearsal = Some(Rehearsal { channel: self.channel.rehearsal(now), watches: BTreeMap::new() });
         }
         let Some(Rehearsal { channel, watches }) = &mut self.rehearsal else { return Err(EngineError::Away) };
         let before = channel.view(widget, now).ok_or(EngineError::NotFound)?;

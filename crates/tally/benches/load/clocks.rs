@@ -161,7 +161,7 @@ async fn at_rest(report: &mut Report, program: &Program, owner: &Arc<Owner>) {
     let with = share().await;
     report.add(
         "200 clocks of which 50 run, with no page open",
-        format!("{:.2} % of a core", with),
+        format!("{with:.2} % of a core"),
         format!("without them {without:.2} %"),
         "< 1 %",
     );
@@ -172,7 +172,7 @@ fn cost(before: u64) -> f64 {
     let settings = crate::fold::settings();
     let begun: tally_core::time::Instant = "2026-11-24T19:00:00Z".parse().unwrap();
     let piece = Definition::standard("subathon", &settings).unwrap().unfolded();
-    let mut channel = Channel::new(settings.clone(), [(WidgetId(1), piece)]);
+    let mut channel = Channel::new(settings, [(WidgetId(1), piece)]);
     let entry = |seq: u64, body: Body| {
         let at = begun + TimeDelta::milliseconds(i64::try_from(seq).unwrap());
         let origin = Origin { source: "/bench".into(), id: seq.to_string() };

@@ -28,5 +28,6 @@ mod mortal;
 mod pictures;
 mod record;
 mod store;
+mod values;
 mod wiring;
 mod wiring_seen;

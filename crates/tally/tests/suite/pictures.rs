@@ -61,14 +61,6 @@ const OVERLAY: [(&str, [u32; 4]); 10] = [
     ("Derailments", [920, 572, 340, 110]),
     ("On the line", [0, 748, 1280, 52]),
 ];
-/// Its figures alone.
-const FIGURES: [(&str, [u32; 4]); 4] = [
-    ("Turntable motor", [30, 590, 600, 180]),
-    ("New platform hands", [650, 590, 600, 180]),
-    ("Derailments", [30, 30, 380, 120]),
-    ("First train leaves in", [890, 30, 360, 150]),
-];
-
 /// A file with lines that are refused, tried.
 async fn try_a_file(browser: &Browser, program: &Program) {
     let file = program.folder.path().join("evening.csv");
@@ -98,12 +90,9 @@ async fn take_all() {
 
     browser.go(&scene(&program, "busy", &OVERLAY)).await;
     take(&browser, "widgets-on-air").await;
-    browser.go(&scene(&program, "dark", &FIGURES)).await;
-    take(&browser, "widgets-on-air-dark").await;
 
     browser.sign_in(&program.base, &program.demo()).await;
-    let rooms =
-        [("/desk", "desk"), ("/widgets", "shelf"), ("/feeds", "feeds"), ("/channel", "channel"), ("/shows", "shows")];
+    let rooms = [("/desk", "desk"), ("/widgets", "shelf"), ("/feeds", "feeds"), ("/shows", "shows")];
     for (room, name) in rooms {
         browser.go(&format!("{}{room}", program.base)).await;
         browser.live().await;
@@ -129,6 +118,20 @@ async fn take_all() {
     browser.click("[name=act][value=one]").await;
     browser.shows("#stations", "On air").await;
     take(&browser, "rehearsal").await;
+    let id = |name: &str| program.widget(name)["id"].clone();
+    let marathon = id("Thirty-hour build-through");
+    browser.go(&format!("{}/widgets/{marathon}", program.base)).await;
+    browser.live().await;
+    browser.run("document.querySelector('.rates').scrollIntoView()").await;
+    take(&browser, "subathon-bench").await;
+    // Every look and shape on one sheet.
+    browser.size(1280, 1090).await;
+    browser.go(&format!("{}/widgets/{marathon}/looks?backdrop=busy", program.base)).await;
+    take(&browser, "subathon-on-air").await;
+    browser.size(1280, 1570).await;
+    browser.go(&format!("{}/widgets/{}/looks?backdrop=busy", program.base, id("First train leaves in"))).await;
+    take(&browser, "clocks").await;
+    browser.size(1280, 800).await;
     let list = program.widget("Just now")["id"].clone();
     browser.go(&format!("{}/widgets/{list}", program.base)).await;
     browser.live().await;
@@ -171,10 +174,6 @@ async fn take_all() {
     browser.shows("#rules-trial", "1 would be a purchase; 1 is refused").await;
     browser.click(".blank[data-key=amount] > summary").await;
     take(&browser, "rules").await;
-    browser.go(&format!("{jar}/world")).await;
-    browser.click(".world button").await;
-    browser.shows("[data-refresh]", " of 18").await;
-    take(&browser, "made-up-world").await;
     let database = Database::new();
     let empty = Program::with(&database.url, &[]);
     browser.go(empty.first_visit.as_deref().unwrap()).await;

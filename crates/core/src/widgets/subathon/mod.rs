@@ -25,8 +25,8 @@ pub use terms::{Boost, Former, History, Limits, Terms, WhilePaused};
 pub use view::{AddedView, PhaseWord, SubathonView};
 
 use super::{Action, Family, Lever, News, Notable};
-use crate::count::Scope;
 use crate::count::explain::Slip;
+use crate::count::{Count, Scope};
 use crate::language::unit::Unit;
 use crate::look::Shape;
 use crate::look::Token;
@@ -35,10 +35,12 @@ use crate::money::conversion::Conversion;
 use crate::record::acts::{Act, SubathonAct};
 use crate::record::entry::Entry;
 use crate::record::ids::Seq;
+use crate::record::measure::Measure;
 use crate::record::refusal::Refusal;
 use crate::record::settings::Settings;
 use crate::sentence::{EditError, Part};
 use crate::time::Instant;
+use crate::time::calendar::Period;
 use crate::time::face::{Direction, Face, Units};
 use crate::widgets::view::View;
 use chrono::{DateTime, NaiveDateTime};
@@ -187,6 +189,13 @@ impl Family for Subathon {
 
     fn title(&self) -> &str {
         &self.title
+    }
+
+    /// What its sheet counts, for readiness and rehearsals; what it comes to is reckoned line by line.
+    fn counts(&self, _: &State, _: &Settings) -> Vec<Count> {
+        let on = self.terms.now.sheet.0.iter().filter(|(_, rate)| rate.on);
+        let measures: std::collections::BTreeSet<Measure> = on.map(|(row, _)| row.measure()).collect();
+        measures.into_iter().map(|measure| Count::of(measure, Period::AllTime)).collect()
     }
 
     fn notes(&self) -> u16 {

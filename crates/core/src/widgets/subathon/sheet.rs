@@ -3,6 +3,7 @@
 use crate::book::{Book, Coins, Fact, What};
 use crate::language::unit::Unit;
 use crate::record::happening::Kind;
+use crate::record::measure::Measure;
 use crate::record::settings::Settings;
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
@@ -116,6 +117,23 @@ impl Row {
     #[must_use]
     pub fn unit(&self, settings: &Settings) -> Unit {
         if *self == Self::Tip { Unit::Money(settings.currency) } else { Unit::Things }
+    }
+
+    /// The measure that counts what it is about.
+    #[must_use]
+    pub fn measure(&self) -> Measure {
+        match self {
+            Self::Follow => Measure::CountOfFollows,
+            Self::Sub(_) | Self::Renewal(_) => Measure::CountOfSubs,
+            Self::Gift => Measure::CountOfGifts,
+            Self::Tip => Measure::AmountOfTips,
+            Self::Cheer => Measure::PointsOfCheers,
+            Self::Raid => Measure::CountOfRaids,
+            Self::RaidViewer => Measure::ViewersOfRaids,
+            Self::Purchase => Measure::CountOfPurchases,
+            Self::Reward(_) => Measure::CountOfRewards,
+            Self::Signal(_) => Measure::CountOfSignals,
+        }
     }
 
     /// Of a reward's row, its name.

@@ -150,7 +150,7 @@ async fn look(app: &App, owner: &Owner, id: WidgetId, apart: bool) -> Result<Loo
         .ask_all(move |channel, hearing, now| {
             let (air, piece, scope) = (channel.widget(id)?, channel.staged(id)?, channel.scope(now));
             // What follows a change leaves the stage alone; it is drawn live.
-            let rehearsal = if apart { None } else { channel.rehearsal().view(id, now) };
+            let rehearsal = if apart { None } else { channel.rehearsal(now).view(id, now) };
             let drawn = |view: &View| widgets::draw(widgets::seen(piece, view));
             let counts = piece.counts(scope.settings);
             let view = piece.view(&scope);
