@@ -36,6 +36,20 @@ const tallyClock = (() => {
     const parts = rounded(100);
     return `${whole(units, Math.floor(parts / 10), down)}.${parts % 10}`;
   }
+  // A text of the streamer's own: each place tells what those above it leave over.
+  function fill(/** @type {string} */ text, /** @type {number} */ length, /** @type {boolean} */ down) {
+    const ms = Math.max(Math.floor(length), 0);
+    const seconds = down ? Math.ceil(ms / 1000) : Math.floor(ms / 1000);
+    const places = [...text.matchAll(/\{\{(.*?)\}\}/g)].map((found) => found[1].trim());
+    const told = (/** @type {string[]} */ ...names) => names.some((name) => places.includes(name));
+    const hours = Math.floor(seconds / 3600) % (told('days') ? 24 : Infinity);
+    const minutes = Math.floor(seconds / 60) % (told('hours', 'hh', 'days') ? 60 : Infinity);
+    const rest = seconds % (told('minutes', 'mm', 'hours', 'hh', 'days') ? 60 : Infinity);
+    /** @type {Record<string, number | string>} */
+    const values = { days: Math.floor(seconds / 86400), hours, minutes, seconds: rest };
+    Object.assign(values, { hh: two(hours), mm: two(minutes), ss: two(rest) });
+    return text.replace(/\{\{(.*?)\}\}/g, (_, place) => String(values[place.trim()] ?? ''));
+  }
   function timeOfDay(/** @type {number} */ ms, /** @type {string} */ units) {
     const seconds = Math.floor(ms / 1000) % 86400;
     const [h, m, s] = [Math.floor(seconds / 3600), Math.floor(seconds / 60) % 60, seconds % 60];
@@ -50,12 +64,10 @@ const tallyClock = (() => {
     const down = clock === 'down';
     const day = 86400000;
     const ms = down ? at - now : clock === 'up' ? now - at : (((now + at) % day) + day) % day;
-    const text =
-      clock === 'zone'
-        ? timeOfDay(ms, units)
-        : down && ms <= 0
-          ? done
-          : write(down ? Math.ceil(ms) : ms, units, tenths, down);
+    const length = down ? Math.ceil(ms) : ms;
+    const { format } = face.dataset;
+    const digits = () => (format ? fill(format, length, down) : write(length, units, tenths, down));
+    const text = clock === 'zone' ? timeOfDay(ms, units) : down && ms <= 0 ? done : digits();
     if (face.textContent !== text) show(face, text);
     const air = face.classList.contains('clock-face') ? face.closest('.air') : null;
     if (air) dress(air, face, ms, down);
@@ -149,7 +161,7 @@ const tallyClock = (() => {
     place.flyTimer = setTimeout(() => fly(place), APART);
     const sum = all.reduce((/** @type {number} */ ms, /** @type {any} */ one) => ms + one.ms, 0);
     const length = all.length === 1 ? all[0].words : (sum < 0 ? '−' : '+') + write(Math.abs(sum), 'auto', 0, false);
-    const name = all.length === 1 ? all[0].name : `${all.length} together`;
+    const name = all.length === 1 ? all[0].name : `from ${all.length}`;
     place.querySelector(':scope > .fly')?.remove();
     const slip = document.createElement('span');
     slip.className = `fly${sum < 0 ? ' is-taken' : ''}`;
@@ -178,5 +190,5 @@ const tallyClock = (() => {
     if (onAir) tallySound(air.dataset.addedSound, air.dataset.volume);
   }
 
-  return { write, tick, added };
+  return { write, fill, tick, added };
 })();

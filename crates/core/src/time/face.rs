@@ -127,6 +127,63 @@ impl Face {
     }
 }
 
+/// What can stand in a text of the streamer's own, in double braces, and what it is.
+pub const PLACES: [(&str, &str, &str); 7] = [
+    ("days", "whole days", "1"),
+    ("hours", "hours, beyond the days if those are told", "6"),
+    ("minutes", "minutes, beyond the hours if those are told", "12"),
+    ("seconds", "seconds, beyond the minutes if those are told", "7"),
+    ("hh", "hours in two digits", "06"),
+    ("mm", "minutes in two digits", "12"),
+    ("ss", "seconds in two digits", "07"),
+];
+
+/// The places of a text: what stands between double braces.
+fn places(text: &str) -> impl Iterator<Item = &str> {
+    text.split("{{").skip(1).map(|rest| rest.split_once("}}").map_or(rest, |(place, _)| place).trim())
+}
+
+/// The first place of a text that there is no such thing as; none where it can be filled.
+#[must_use]
+pub fn unknown_place(text: &str) -> Option<&str> {
+    let closed = text.matches("{{").count() == text.matches("}}").count();
+    let known = |place: &str| PLACES.iter().any(|(known, ..)| *known == place);
+    if closed { places(text).find(|place| !known(place)) } else { Some(text) }
+}
+
+impl Face {
+    /// A length in milliseconds in a text of the streamer's own, such as `{{ hours }} h {{ mm }}`.
+    #[must_use]
+    pub fn fill(&self, text: &str, ms: i64) -> String {
+        let up = i64::from(self.direction == Direction::Down).saturating_mul(SECOND.saturating_sub(1));
+        let seconds = ms.max(0).saturating_add(up).div_euclid(SECOND);
+        let told = |one: &str, two: &str| places(text).any(|place| place == one || place == two);
+        let beyond = |whole: i64, size: i64, above: bool| if above { whole.rem_euclid(size) } else { whole };
+        let has_days = told("days", "days");
+        let hours = beyond(seconds / 3_600, 24, has_days);
+        let minutes = beyond(seconds / 60, 60, told("hours", "hh") || has_days);
+        let rest = beyond(seconds, 60, told("minutes", "mm") || told("hours", "hh") || has_days);
+        let mut filled = String::with_capacity(text.len());
+        let mut parts = text.split("{{");
+        filled.push_str(parts.next().unwrap_or_default());
+        for part in parts {
+            let (place, after) = part.split_once("}}").unwrap_or((part, ""));
+            match place.trim() {
+                "days" => filled.push_str(&(seconds / DAY_S).to_string()),
+                "hours" => filled.push_str(&hours.to_string()),
+                "minutes" => filled.push_str(&minutes.to_string()),
+                "seconds" => filled.push_str(&rest.to_string()),
+                "hh" => filled.push_str(&format!("{hours:02}")),
+                "mm" => filled.push_str(&format!("{minutes:02}")),
+                "ss" => filled.push_str(&format!("{rest:02}")),
+                _ => {}
+            }
+            filled.push_str(after);
+        }
+        filled
+    }
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -151,7 +208,31 @@ mod tests {
         assert_eq!(down(Units::Auto, 10_000).write(-5), "0");
     }
 
+    #[test]
+    fn texts_of_ones_own() {
+        let face = Face::plain(Direction::Up);
+        let length = ((30 * 60 + 12) * 60 + 7) * 1_000;
+        let cases = [
+            ("{{ days }} d {{ hh }}:{{ mm }}:{{ss}}", "1 d 06:12:07"),
+            ("{{ hours }} hours, {{ minutes }} minutes", "30 hours, 12 minutes"),
+            ("{{ minutes }} min", "1812 min"),
+            ("{{ seconds }}", "108727"),
+            ("no place at all", "no place at all"),
+        ];
+        for (text, filled) in cases {
+            assert_eq!((unknown_place(text), face.fill(text, length).as_str()), (None, filled));
+        }
+        assert_eq!(Face::plain(Direction::Down).fill("{{ seconds }}", 9_001), "10");
+        assert_eq!(unknown_place("{{ hour }} h"), Some("hour"));
+        assert!(unknown_place("{{ hours").is_some());
+    }
+
     proptest! {
+        #[test]
+        fn no_text_makes_it_panic(text in ".{0,60}", ms in any::<i64>()) {
+            let _ = (unknown_place(&text), Face::plain(Direction::Down).fill(&text, ms));
+        }
+
         #[test]
         fn a_face_stays_until_it_changes(ms in 1_i64..400_000_000, tenths in prop::sample::select(vec![0, 10_000, 60_000]),
             units in prop::sample::select(vec![Units::Auto, Units::Hours, Units::Days, Units::AllDays]), up in any::<bool>()) {

@@ -108,6 +108,18 @@ async fn pages_write_faces_as_the_core_does() {
             assert_eq!(theirs, ours, "{face:?}");
         }
     }
+    for text in
+        ["{{ days }} d {{ hh }}:{{ mm }}", "{{minutes}} min {{ ss }}", "{{ hours }} h {{ seconds }}", "{{ seconds }}"]
+    {
+        for direction in [Direction::Down, Direction::Up] {
+            let ours: Vec<String> = lengths.iter().map(|ms| Face::plain(direction).fill(text, *ms)).collect();
+            let down = direction == Direction::Down;
+            let script =
+                format!("return JSON.stringify({}.map((ms) => tallyClock.fill({text:?}, ms, {down})))", json!(lengths));
+            let theirs = browser.run(&script).await;
+            assert_eq!(serde_json::from_str::<Vec<String>>(theirs.as_str().unwrap()).unwrap(), ours, "{text}");
+        }
+    }
     browser.close().await;
 }
 

@@ -19,6 +19,8 @@ pub struct Ticks<'a> {
     at: i64,
     units: &'static str,
     tenths: i64,
+    /// A text of its own around the digits; empty for none.
+    format: &'a str,
     /// What it says when it is done.
     done: &'a str,
     /// What fills its ring or strip, in milliseconds.
@@ -28,20 +30,18 @@ pub struct Ticks<'a> {
 impl<'a> Ticks<'a> {
     fn of(mode: &'static str, at: Instant, face: Face, done: &'a str, full: i64) -> Self {
         let (units, tenths) = (face.units.key(), face.tenths_under);
-        Self { mode, at: at.timestamp_millis(), units, tenths, done, full }
+        Self { mode, at: at.timestamp_millis(), units, tenths, format: "", done, full }
     }
 
     /// Of a clock that runs; none of one that stands.
     pub fn of_clock(view: &'a ClockView) -> Option<Self> {
         let done = if view.done_text.is_empty() { "0" } else { &view.done_text };
+        let of = |mode, at| Self { format: &view.format, ..Self::of(mode, at, view.face, done, view.full_ms) };
         match view.anchor {
             Anchor::Stands => None,
-            Anchor::Ends { at } => Some(Self::of("down", at, view.face, done, view.full_ms)),
-            Anchor::Began { at } => Some(Self::of("up", at, view.face, done, view.full_ms)),
-            Anchor::Zone { offset_ms } => {
-                let now = Instant::UNIX_EPOCH;
-                Some(Self { at: offset_ms, ..Self::of("zone", now, view.face, done, view.full_ms) })
-            }
+            Anchor::Ends { at } => Some(of("down", at)),
+            Anchor::Began { at } => Some(of("up", at)),
+            Anchor::Zone { offset_ms } => Some(Self { at: offset_ms, ..of("zone", Instant::UNIX_EPOCH) }),
         }
     }
 
@@ -82,7 +82,7 @@ pub(super) fn draw(view: &ClockView, look: &Look) -> Drawing {
         PhaseWord::Paused => "is-paused",
         PhaseWord::Done => "is-done",
     };
-    let digits = is_digits(&view.shown);
+    let digits = is_digits(&view.shown) && view.format.is_empty();
     let inner = Inner { view, ticks: Ticks::of_clock(view), shape, digits, share: share(view) };
     Drawing::of(Clock::KEY, Clock::SHAPES, html(&inner))
         .figure("length", view.shown.chars().count())

@@ -64,6 +64,9 @@ pub struct Clock {
     /// In which units it is written.
     #[serde(default)]
     pub units: Units,
+    /// A text of its own around the digits, with places for them; empty for the digits alone.
+    #[serde(default)]
+    pub format: String,
     /// Below how many seconds tenths are shown; 0 for never.
     #[serde(default)]
     pub tenths_under_s: i64,
@@ -162,6 +165,7 @@ impl Family for Clock {
             ready_text: String::new(),
             done_text: "Here we go".into(),
             units: Units::Auto,
+            format: String::new(),
             tenths_under_s: 0,
             only_running: false,
             hide_after_s: None,

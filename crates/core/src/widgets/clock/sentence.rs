@@ -7,7 +7,7 @@ use crate::record::ids::WidgetId;
 use crate::record::measure::Measure;
 use crate::sentence::{EditError, Editor, Part, input};
 use crate::time::calendar::Period;
-use crate::time::face::Units;
+use crate::time::face::{PLACES, Units, unknown_place};
 use crate::time::words::digits;
 use crate::widgets::no_such_part;
 use chrono::{NaiveTime, TimeDelta, Weekday};
@@ -24,6 +24,7 @@ const ZONE: &str = "The zone";
 const READY: &str = "The text before it starts";
 const DONE: &str = "The text when it is done";
 const UNITS: &str = "The units";
+const FORMAT: &str = "The text around the digits";
 const TENTHS: &str = "The bound for tenths";
 const SHOWS: &str = "When it shows itself";
 const HIDES: &str = "When it hides itself";
@@ -159,6 +160,11 @@ pub(super) fn parts(clock: &Clock, scope: &Scope<'_>) -> Vec<Part> {
         Part::field("units", UNITS, chosen.1, Editor::choice(units, chosen.0)),
     ]);
     if clock.kind != Kind::Zone {
+        let editor = Editor::Template { value: clock.format.clone(), values: &PLACES };
+        parts.extend([
+            Part::words("or"),
+            Part::field("format", FORMAT, quoted(&clock.format, "a text of your own"), editor),
+        ]);
         let tenths = Some(clock.tenths_under_s).filter(|bound| *bound > 0);
         parts.extend([Part::words(", with tenths below"), maybe_length("tenths", TENTHS, tenths, "nothing")]);
     }
@@ -247,6 +253,15 @@ pub(super) fn edit(clock: &mut Clock, key: &str, text: &str, scope: &Scope<'_>) 
         "ready_text" => clock.ready_text = input(READY, text).line()?,
         "done_text" => clock.done_text = input(DONE, text).line()?,
         "units" => clock.units = input(UNITS, text).choice(&Units::ALL, Units::key)?,
+        "format" => {
+            let line = input(FORMAT, text).line()?;
+            if let Some(place) = unknown_place(&line) {
+                let known: Vec<&str> = PLACES.iter().map(|(name, ..)| *name).collect();
+                let why = format!("has a place that cannot be filled: “{place}”; there are {}", known.join(", "));
+                return Err(input(FORMAT, text).refuse(why));
+            }
+            clock.format = line;
+        }
         "tenths" => clock.tenths_under_s = maybe(TENTHS)?.unwrap_or(0),
         "shows" => clock.only_running = input(SHOWS, text).choice(&["always", "running"], |one| one)? == "running",
         "hide_after" => clock.hide_after_s = maybe(HIDES)?,

@@ -41,6 +41,8 @@ pub struct ClockView {
     pub full_ms: i64,
     /// How its digits are written.
     pub face: Face,
+    /// A text of its own around the digits, with places for them; empty for the digits alone.
+    pub format: String,
     /// The text for when it is done.
     pub done_text: String,
     /// Since when it is done.
@@ -186,6 +188,7 @@ impl Clock {
     fn digits(&self, ms: i64) -> String {
         match self.kind {
             Kind::Zone => time_of_day(self.units, ms),
+            _ if !self.format.is_empty() => self.face().fill(&self.format, ms),
             _ => self.face().write(ms),
         }
     }
@@ -228,6 +231,7 @@ impl Clock {
                 Kind::Up | Kind::Since | Kind::Zone => TURN_MS,
             },
             face: self.face(),
+            format: if self.kind == Kind::Zone { String::new() } else { self.format.clone() },
             done_text: self.done_text.clone(),
             done_at: place.done_at,
             hidden,

@@ -13,6 +13,8 @@ use serde::Serialize;
 const HOUR_MS: i64 = 3_600_000;
 /// With fewer additions in the last hour nothing is said about what goes on like it.
 const FEW: usize = 3;
+/// How many of those who added most are told.
+const SUPPORTERS: usize = 5;
 /// The most steps of a chart.
 const MOST_STEPS: usize = 400;
 
@@ -85,6 +87,8 @@ pub struct Chart {
     pub pauses: Vec<Mark>,
     /// What comes of it.
     pub forecast: Forecast,
+    /// Who added most: name and time as written.
+    pub supporters: Vec<(String, String)>,
 }
 
 impl Subathon {
@@ -177,7 +181,9 @@ impl Subathon {
             }
         }
         steps.reverse();
-        Some(Chart { began: clock.began, now: clock.at, left: clock.left.max(0), steps, pauses, forecast })
+        let named = |(who, ms)| (scope.name(who), signed(ms));
+        let supporters = state.sum.first_supporters(SUPPORTERS).into_iter().map(named).collect();
+        Some(Chart { began: clock.began, now: clock.at, left: clock.left.max(0), steps, pauses, forecast, supporters })
     }
 
     fn pauses(&self, state: &State, clock: &Clockwork, scope: &Scope<'_>) -> Vec<Mark> {

@@ -194,6 +194,16 @@ impl Reckoned {
         self.by_row.values().fold(0, |all, one| all.saturating_add(*one))
     }
 
+    /// Who added most, and how much, most first.
+    #[must_use]
+    pub fn first_supporters(&self, most: usize) -> Vec<(Person, i64)> {
+        let mut all: Vec<(Person, i64)> =
+            self.by_person.iter().filter_map(|(who, ms)| who.map(|who| (who, *ms))).filter(|(_, ms)| *ms > 0).collect();
+        all.sort_by_key(|(who, ms)| (std::cmp::Reverse(*ms), *who));
+        all.truncate(most);
+        all
+    }
+
     /// The boosts by hand in force at an instant.
     pub fn boosts_at(&self, at: i64) -> impl Iterator<Item = &HandBoost> {
         self.boosts.iter().filter(move |boost| boost.from <= at && at < boost.until)

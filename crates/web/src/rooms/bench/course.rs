@@ -29,6 +29,8 @@ pub struct Course {
     up: Vec<(f64, String)>,
     /// What the three lines say.
     ends: Vec<(&'static str, &'static str, String)>,
+    /// Who added most.
+    supporters: Vec<(String, String)>,
 }
 
 struct Step {
@@ -164,6 +166,7 @@ fn draw(chart: &Chart, scope: &Scope<'_>) -> Course {
             .take_while(|left| *left < scale.most)
             .map(|left| (scale.y(left), hours(left)))
             .collect(),
+        supporters: chart.supporters.clone(),
         ends: vec![
             ("is-rest", "If nothing more comes", ends(forecast.at_rest)),
             ("is-like", "As in the last hour", like_words),
