@@ -24,6 +24,7 @@ use tally_store::rows::{EntryRow, Namespace};
 use tally_store::{Store, StoreError};
 use tokio::runtime::Handle;
 use tokio::sync::{Mutex, OnceCell, mpsc, oneshot, watch};
+use tokio::task::AbortHandle;
 
 /// How many orders may wait at a channel before whoever gives them has to.
 const QUEUE: usize = 4_096;
@@ -53,6 +54,8 @@ pub(crate) struct Inner {
     addresses: RwLock<HashMap<String, (ChannelId, WidgetId)>>,
     feeds: RwLock<KeptFeeds>,
     feeds_changed: watch::Sender<()>,
+    /// What notes that the server is there.
+    presence: Mutex<Option<AbortHandle>>,
     pub health: Health,
 }
 
@@ -90,6 +93,7 @@ impl Engine {
             addresses: RwLock::default(),
             feeds: RwLock::default(),
             feeds_changed: watch::Sender::new(()),
+            presence: Mutex::default(),
             health: Health::default(),
         };
         Self { inner: Arc::new(inner) }
@@ -103,13 +107,16 @@ impl Engine {
         let most_us = i64::try_from(AWAY.as_micros()).unwrap_or(i64::MAX);
         self.inner.store.begin_presence(self.now(), most_us).await?;
         let engine = self.clone();
-        self.inner.runtime.spawn(async move {
+        let keeping = self.inner.runtime.spawn(async move {
             loop {
                 tokio::time::sleep(PRESENCE).await;
                 // A database that is away notes nothing, but the clocks run on all the same.
                 let _ = engine.inner.store.keep_presence(engine.now()).await;
             }
         });
+        if let Some(before) = self.inner.presence.lock().await.replace(keeping.abort_handle()) {
+            before.abort();
+        }
         Ok(())
     }
 
@@ -219,6 +226,9 @@ impl Engine {
     /// Lets every channel keep a snapshot and end. A snapshot is a shortcut: whatever takes longer than some
     /// seconds is left.
     pub async fn stop(&self) {
+        if let Some(keeping) = self.inner.presence.lock().await.take() {
+            keeping.abort();
+        }
         let cells: Vec<_> = self.inner.channels.lock().await.drain().map(|(_, cell)| cell).collect();
         let stops = cells.into_iter().map(|cell| async move {
             let Some(handle) = cell.get() else { return };

@@ -5,6 +5,8 @@ use crate::kit::browser::Browser;
 use crate::kit::db::Database;
 use crate::kit::hostile::Line;
 use crate::kit::inside::{self, Stepping};
+use crate::kit::owner::Owner;
+use crate::kit::page::Page;
 use crate::kit::program::Program;
 use crate::kit::until;
 use serde_json::{Value, json};
@@ -47,6 +49,7 @@ impl Inside {
         clock: &Arc<Stepping>,
     ) -> (Engine, ChannelHandle, actix_web::dev::ServerHandle, JoinHandle<std::io::Result<()>>) {
         let engine = inside::engine(&database.url, Arc::clone(clock) as Arc<dyn Clock>);
+        engine.be_present().await.unwrap();
         let channel = engine.channel(ChannelId(1)).await.unwrap();
         let server = inside::serve(engine.clone(), &program.base);
         (engine, channel, server.handle(), tokio::spawn(server))
@@ -54,9 +57,17 @@ impl Inside {
 
     /// Down, and up again at the same address.
     async fn restart(&mut self) {
+        self.down().await;
+        self.up().await;
+    }
+
+    async fn down(&mut self) {
         self.server.stop(false).await;
         let _ = (&mut self.serving).await;
         self.engine.stop().await;
+    }
+
+    async fn up(&mut self) {
         (self.engine, self.channel, self.server, self.serving) =
             Self::serve(&self.database, &self.program, &self.clock).await;
     }
@@ -251,14 +262,80 @@ async fn a_clock_to_a_moment_is_seen_turning_to_done_and_hiding_and_is_set_up_by
     page.shows(".clock.is-done .clock-face", "All aboard").await;
     inside.clock.set(away + 32);
     let _ = inside.view(id).await;
-    page.shows_one(".clock.is-away, .clock.is-running").await;
+    page.shows_one(".clock.is-running").await;
     // A week lies between this train and the next.
     let View::Clock(next) = inside.view(id).await else { panic!() };
     assert!(next.ms > 6 * 86_400_000, "{next:?}");
+    // One that comes once is done and hides.
+    let owner = Owner::of(&inside.program).await;
+    let soon = inside.engine.now() + chrono::TimeDelta::minutes(2);
+    let local = inside.channel.ask(move |channel, _| channel.settings().calendar.local(soon)).await.unwrap();
+    let moment = local.format("%Y-%m-%dT%H:%M").to_string();
+    for (key, text) in [("every", "once"), ("moment", moment.as_str())] {
+        owner.done(&format!("/widgets/{}/edit", id.0), &[("key", key), ("text", text)]).await;
+    }
+    owner.done(&format!("/widgets/{}/put-on-air", id.0), &[]).await;
+    page.shows_one(".clock.is-running").await;
+    inside.clock.set(away + 32 + 125);
+    let _ = inside.view(id).await;
+    page.shows(".clock.is-done .clock-face", "All aboard").await;
+    inside.clock.set(away + 32 + 200);
+    let _ = inside.view(id).await;
+    page.shows_one(".clock.is-away").await;
     for browser in [bench, page] {
         browser.close().await;
     }
     inside.stop().await;
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn an_hour_without_a_server_is_told_and_the_clock_ran_on_or_stood_still() {
+    let mut inside = Inside::start().await;
+    let id = inside.id(MARATHON);
+    let owner = Owner::of(&inside.program).await;
+    let subathon = async |inside: &Inside| match inside.view(id).await {
+        View::Subathon(view) => view,
+        other => panic!("{other:?}"),
+    };
+    let mut hours = 0;
+    for (setting, ran) in [("runs", true), ("stands", false)] {
+        owner.done(&format!("/widgets/{}/edit", id.0), &[("key", "while_away"), ("text", setting)]).await;
+        let _ = owner.post(&format!("/widgets/{}/put-on-air", id.0), &[]).await;
+        let before = subathon(&inside).await;
+        // It was last seen now; it is back an hour later.
+        inside.engine.be_present().await.unwrap();
+        inside.down().await;
+        hours += 1;
+        inside.clock.set(hours * 3_600);
+        inside.up().await;
+        let after = subathon(&inside).await;
+        let passed = before.left_ms - after.left_ms;
+        let expected = if ran { 3_600_000 } else { 0 };
+        assert!((expected..expected + 60_000).contains(&passed), "{setting}: {passed}");
+        let told = if ran { "it ran on" } else { "it stood still" };
+        let ledger = owner.page("/ledger").await;
+        assert!(ledger.contains("noted that the server was away for 1:00:") && ledger.contains(told), "{ledger}");
+    }
+    inside.stop().await;
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn all_sounds_are_turned_off_and_on_at_the_desk() {
+    let database = Database::new();
+    let program = Program::start(&database.url);
+    let owner = Owner::of(&program).await;
+    let widget = program.widget("First train leaves in");
+    let edit = format!("/widgets/{}/edit", widget["id"]);
+    owner.done(&edit, &[("key", "done_sound"), ("text", "gong")]).await;
+    owner.done(&format!("/widgets/{}/put-on-air", widget["id"]), &[]).await;
+    let mut page = Page::open(widget["page_url"].as_str().unwrap()).await;
+    let loud = page.drawn("data-done-sound=\\\"gong\\\"").await.to_string();
+    assert!(loud.contains("data-volume=\\\"60\\\""), "{loud}");
+    let _ = owner.post("/desk/sounds", &[("muted", "true")]).await;
+    page.drawn("data-volume=\\\"0\\\"").await;
+    assert!(owner.page("/desk").await.contains("Sounds are off"));
+    let _ = owner.post("/desk/sounds", &[("muted", "false")]).await;
+    page.drawn("data-volume=\\\"60\\\"").await;
 }
 
 #[tokio::test(flavor = "multi_thread")]
