@@ -92,8 +92,9 @@ impl Plate<'_> {
             let by = one.name.as_deref().map(|name| format!(" {name}")).unwrap_or_default();
             format!("{}{by}", one.words)
         });
+        let due = view.break_next.filter(|next| next.due).map(|_| "a break is due: begin it".to_owned());
         let boost = view.boost.as_ref().map(|boost| format!("boost {boost}"));
-        let parts = [Some(state.to_owned()).filter(|state| !state.is_empty()), boost, newest];
+        let parts = [Some(state.to_owned()).filter(|state| !state.is_empty()), due, boost, newest];
         parts.into_iter().flatten().collect::<Vec<_>>().join(" · ")
     }
 }

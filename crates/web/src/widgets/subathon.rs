@@ -26,7 +26,7 @@ struct Inner<'a> {
 impl Inner<'_> {
     /// When the next break begins or the present one ends, in milliseconds, and what that is.
     fn break_at(&self) -> Option<(i64, &'static str)> {
-        let next = self.view.break_next?;
+        let next = self.view.break_next.filter(|next| !next.due)?;
         Some(match next.under_way {
             true => (next.to.timestamp_millis(), "back in"),
             false => (next.from.timestamp_millis(), "break in"),

@@ -9,6 +9,7 @@ mod clockwork;
 mod explain;
 mod forecast;
 mod levers;
+mod line;
 mod reckoning;
 mod sentence;
 mod sheet;
@@ -18,7 +19,8 @@ mod view;
 
 pub use clockwork::{Clockwork, Phase, Planned};
 pub use forecast::{Chart, Forecast, Mark, Step};
-pub use reckoning::{Line, Reckoned, State, Why};
+pub use line::{Line, Why};
+pub use reckoning::{Reckoned, State};
 pub use sheet::{MOST_MS, Rate, Rounding, Row, Sheet};
 pub use table::{Fair, RateTable, TableRow};
 pub use terms::{Boost, Former, History, Limits, Terms, WhilePaused};

@@ -1,6 +1,6 @@
 //! What a subathon clock shows.
 
-use super::clockwork::{Clockwork, Phase};
+use super::clockwork::{Clockwork, Phase, Planned};
 use super::explain::signed;
 use super::forecast::Forecast;
 use super::reckoning::{State, ms};
@@ -16,8 +16,6 @@ use serde::Serialize;
 const NEWEST: usize = 8;
 /// For how long an addition is new, in milliseconds.
 const FRESH_MS: i64 = 20_000;
-/// How long before a break it is told, in milliseconds.
-const BREAK_SOON_MS: i64 = 30 * 60_000;
 
 /// What a subathon clock shows.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
@@ -69,6 +67,8 @@ pub struct BreakView {
     pub to: Instant,
     /// Whether it is under way.
     pub under_way: bool,
+    /// Whether its moment has come, and somebody has to begin it.
+    pub due: bool,
 }
 
 /// One addition.
@@ -201,13 +201,16 @@ pub(super) fn view(subathon: &Subathon, state: &State, scope: &Scope<'_>) -> Sub
 fn next_break(subathon: &Subathon, clock: &Clockwork, scope: &Scope<'_>) -> Option<BreakView> {
     let now = ms(scope.now);
     if let Phase::Paused { until: Some(until) } = clock.phase {
-        return Some(BreakView { from: instant(clock.at.min(now)), to: instant(until), under_way: true });
+        return Some(BreakView { from: instant(clock.at.min(now)), to: instant(until), under_way: true, due: false });
     }
+    // One that only reminds does so until it would be over.
+    let ends = |one: &Planned| one.at.saturating_add(one.ms);
+    let told = |one: &Planned| one.at >= now || (!one.by_itself && one.at >= clock.began && ends(one) > now);
     let plan = subathon.plan(scope).into_iter();
-    let ahead = plan.filter(|one| one.at >= now && !clock.breaks_begun.contains(&one.id));
+    let ahead = plan.filter(|one| told(one) && !clock.breaks_begun.contains(&one.id));
     let next = ahead.min_by_key(|one| one.at).filter(|_| clock.is_going())?;
-    let to = instant(next.at.saturating_add(next.ms));
-    Some(BreakView { from: instant(next.at), to, under_way: false })
+    let (from, to) = (instant(next.at), instant(ends(&next)));
+    Some(BreakView { from, to, under_way: false, due: next.at < now })
 }
 
 /// When the view next changes by itself, besides ticking.
@@ -219,12 +222,13 @@ pub(super) fn wakes_at(subathon: &Subathon, state: &State, scope: &Scope<'_>) ->
         _ => None,
     };
     let boosts = state.sum.boosts.iter().map(|boost| boost.until);
-    let soon = next_break(subathon, &clock, scope).map(|one| ms(one.from).saturating_sub(BREAK_SOON_MS));
+    let next = next_break(subathon, &clock, scope);
+    let reminds = next.into_iter().flat_map(|one| [ms(one.from).saturating_add(1), ms(one.to)]);
     let stale = state.sum.lines.last().map(|line| line.at.saturating_add(FRESH_MS));
     let moment = |moment| ms(scope.settings.calendar.instant(moment));
     let planned = subathon.terms.now.boosts.iter().flat_map(|boost| [moment(boost.from), moment(boost.to)]);
     let day = ms(scope.settings.calendar.span(crate::time::calendar::Period::Today, scope.now).to?);
-    let all = due.into_iter().chain(grace).chain(boosts).chain(soon).chain(stale).chain(planned).chain([day]);
+    let all = due.into_iter().chain(grace).chain(boosts).chain(reminds).chain(stale).chain(planned).chain([day]);
     all.filter(|at| *at > now).min().map(instant)
 }
 

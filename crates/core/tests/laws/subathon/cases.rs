@@ -214,8 +214,16 @@ fn planned_breaks_begin_and_end_by_themselves_or_only_remind() {
     assert_eq!((early.phase(), early.shown().as_str()), (PhaseWord::Running, "57:20"));
     assert_eq!(early.wait(700).phase(), PhaseWord::Running);
     let mut reminded = Show::started(&[plan, ("breaks_begin", "remind")]);
-    assert!(!reminded.view().break_next.unwrap().under_way);
+    assert!(!reminded.view().break_next.unwrap().due);
+    // It runs on, and reminds until somebody begins it, or it would be over.
     assert_eq!(reminded.wait(1_260).phase(), PhaseWord::Running);
+    assert!(reminded.view().break_next.unwrap().due);
+    reminded.press("break");
+    assert_eq!((reminded.phase(), reminded.view().break_next.unwrap().due), (PhaseWord::Break, false));
+    assert_eq!(reminded.wait(601).phase(), PhaseWord::Running);
+    assert_eq!(reminded.view().break_next, None);
+    let mut missed = Show::started(&[plan, ("breaks_begin", "remind")]);
+    assert_eq!(missed.wait(1_801).view().break_next, None);
 }
 
 #[test]
