@@ -95,16 +95,6 @@ impl Face {
         self.whole(rounded(SECOND))
     }
 
-    /// When the face next reads otherwise: so many milliseconds from a length that runs.
-    #[must_use]
-    pub fn changes_in(&self, ms: i64) -> i64 {
-        let step = if ms < self.tenths_under { 100 } else { SECOND };
-        match self.direction {
-            Direction::Down => ms.saturating_sub(1).rem_euclid(step).saturating_add(1),
-            Direction::Up => step.saturating_sub(ms.rem_euclid(step)),
-        }
-    }
-
     fn whole(&self, seconds: i64) -> String {
         let (days, hours, minutes, rest) = (seconds / DAY_S, seconds / 3_600, seconds / 60 % 60, seconds % 60);
         let short = |hours: i64| match (hours, minutes) {
@@ -189,6 +179,15 @@ mod tests {
     use super::*;
     use proptest::prelude::*;
 
+    /// When a face next reads otherwise, as pages sleep until: so many milliseconds from a length that runs.
+    fn changes_in(face: &Face, ms: i64) -> i64 {
+        let step = if ms < face.tenths_under { 100 } else { SECOND };
+        match face.direction {
+            Direction::Down => (ms - 1).rem_euclid(step) + 1,
+            Direction::Up => step - ms.rem_euclid(step),
+        }
+    }
+
     fn down(units: Units, tenths_under: i64) -> Face {
         Face { units, direction: Direction::Down, tenths_under }
     }
@@ -237,7 +236,7 @@ mod tests {
         fn a_face_stays_until_it_changes(ms in 1_i64..400_000_000, tenths in prop::sample::select(vec![0, 10_000, 60_000]),
             units in prop::sample::select(vec![Units::Auto, Units::Hours, Units::Days, Units::AllDays]), up in any::<bool>()) {
             let face = Face { units, direction: if up { Direction::Up } else { Direction::Down }, tenths_under: tenths };
-            let wait = face.changes_in(ms);
+            let wait = changes_in(&face, ms);
             prop_assert!(wait > 0);
             let after = |passed: i64| face.write(if up { ms + passed } else { ms - passed });
             prop_assert_eq!(after(wait - 1), face.write(ms));

@@ -1,7 +1,7 @@
 //! Clocks: a press at the desk to the page, pages in step, clocks at rest, and additions to a subathon.
 
 use crate::bare::Bare;
-use crate::dom::{Round, round};
+use crate::dom::{Round, bare_round, round};
 use crate::kit::browser::Browser;
 use crate::kit::db::{Database, Server};
 use crate::kit::owner::Owner;
@@ -42,7 +42,7 @@ pub async fn measure(report: &mut Report) {
 }
 
 async fn press(report: &mut Report, program: &Program, owner: &Arc<Owner>) {
-    let (bare, browser, client) = (Bare::start(), Browser::open().await, reqwest::Client::new());
+    let (bare, browser) = (Bare::start(), Browser::open().await);
     let counter = program.widget("Derailments");
     let path = format!("/widgets/{}/press", counter["id"]);
     let (mut ours, mut theirs) = (Vec::new(), Vec::new());
@@ -57,13 +57,7 @@ async fn press(report: &mut Report, program: &Program, owner: &Arc<Owner>) {
         };
         let shown = |number: i64| tally_core::money::group(u64::try_from(number).unwrap());
         ours.push(round(&browser, from, shown, send).await);
-        browser.go(&format!("{}/page", bare.base)).await;
-        browser.shows("#figure", "ready").await;
-        let push = |number: i64| {
-            let request = client.post(format!("{}/push", bare.base)).body(format!("mark {number}"));
-            async move { drop(request.send().await.unwrap()) }
-        };
-        theirs.push(round(&browser, from, |number| format!("mark {number}"), push).await);
+        theirs.push(bare_round(&browser, &bare, from).await);
     }
     browser.close().await;
     let of = |rounds: &[Round], figure: fn(&Round) -> f64| median(rounds.iter().map(figure).collect());

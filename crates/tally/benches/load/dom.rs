@@ -56,6 +56,18 @@ pub async fn round<F: Future<Output = ()> + Send + 'static>(
     Round { p50: percentile(&mut delays, 50), p99: percentile(&mut delays, 99), seen: delays.len() }
 }
 
+/// The same round over a bare broadcast to a bare page.
+pub async fn bare_round(browser: &Browser, bare: &Bare, from: i64) -> Round {
+    let client = reqwest::Client::new();
+    browser.go(&format!("{}/page", bare.base)).await;
+    browser.shows("#figure", "ready").await;
+    let push = |number: i64| {
+        let request = client.post(format!("{}/push", bare.base)).body(format!("mark {number}"));
+        async move { drop(request.send().await.unwrap()) }
+    };
+    round(browser, from, |number| format!("mark {number}"), push).await
+}
+
 pub async fn measure(report: &mut Report) {
     compare(report, 0).await;
     compare(report, CROWD).await;
@@ -70,7 +82,6 @@ async fn compare(report: &mut Report, more: usize) {
     let bare = Bare::start();
     let browser = Browser::open().await;
     let sender = Sender::of(&program.demo()["feeds"][0]);
-    let client = reqwest::Client::new();
     let (mut ours, mut theirs) = (Vec::new(), Vec::new());
     for number in 0..ROUNDS {
         let from = 1 + number * EVENTS;
@@ -83,13 +94,7 @@ async fn compare(report: &mut Report, more: usize) {
         };
         ours.push(round(&browser, from, |number| format!("£{}.50", pounds(number)), send).await);
 
-        browser.go(&format!("{}/page", bare.base)).await;
-        browser.shows("#figure", "ready").await;
-        let push = |number: i64| {
-            let request = client.post(format!("{}/push", bare.base)).body(format!("mark {number}"));
-            async move { drop(request.send().await.unwrap()) }
-        };
-        theirs.push(round(&browser, from, |number| format!("mark {number}"), push).await);
+        theirs.push(bare_round(&browser, &bare, from).await);
     }
     browser.close().await;
     let of = |rounds: &[Round], figure: fn(&Round) -> f64| median(rounds.iter().map(figure).collect());

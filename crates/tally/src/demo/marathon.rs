@@ -13,24 +13,12 @@ use tally_core::record::settings::Settings;
 use tally_core::sentence::EditError;
 use tally_core::time::Instant;
 use tally_core::widgets::{Definition, Piece, Setup};
+use tally_standin::script::people::REGULARS;
 
 /// For how long it has been going.
 const GOING_S: i64 = 8 * 3_600 + 20 * 60;
 /// How many of those who watch have added something.
 const ADDITIONS: i64 = 64;
-
-const PEOPLE: [&str; 10] = [
-    "pinecone_ade",
-    "quietferry",
-    "moss_and_marl",
-    "tinplate_ruth",
-    "ninepins",
-    "kestrel_oak",
-    "oatcake_jo",
-    "lamplit_sam",
-    "semaphore_sue",
-    "dusty_bogie",
-];
 
 fn edited(mut piece: Piece, edits: &[(&str, &str)], channel: &Channel, now: Instant) -> Result<Setup, EditError> {
     for (key, text) in edits {
@@ -94,7 +82,7 @@ pub(super) fn widgets(settings: &Settings, now: Instant, derailments: WidgetId) 
 
 fn somebody(number: i64) -> Actor {
     let place = usize::try_from(number.rem_euclid(10)).unwrap_or(0);
-    Actor { id: None, name: PEOPLE[place].into(), avatar: None, anonymous: false }
+    Actor { id: None, name: REGULARS[place].into(), avatar: None, anonymous: false }
 }
 
 /// What was added, in turn: mostly tips and subscriptions, now and then something else.

@@ -5,7 +5,7 @@ use crate::markup::html;
 use askama::Template;
 use tally_core::look::Look;
 use tally_core::time::Instant;
-use tally_core::time::face::{Direction, Face};
+use tally_core::time::face::Face;
 use tally_core::widgets::Family;
 use tally_core::widgets::clock::{Anchor, Clock, ClockView, PhaseWord};
 use tally_core::widgets::subathon::SubathonView;
@@ -68,12 +68,6 @@ pub(super) fn is_digits(shown: &str) -> bool {
     shown.chars().next().is_some_and(|first| first.is_ascii_digit()) && shown.chars().count() <= 16
 }
 
-/// The share of a whole, in thousandths; of what counts up, of the turn that it is in.
-fn share(view: &ClockView) -> i64 {
-    let ms = if view.face.direction == Direction::Up { view.ms % view.full_ms.max(1) } else { view.ms };
-    (ms.saturating_mul(1_000) / view.full_ms.max(1)).clamp(0, 1_000)
-}
-
 pub(super) fn draw(view: &ClockView, look: &Look) -> Drawing {
     let shape = look.shape(Clock::SHAPES).map_or("plate", |shape| shape.key);
     let phase = match view.phase {
@@ -83,7 +77,7 @@ pub(super) fn draw(view: &ClockView, look: &Look) -> Drawing {
         PhaseWord::Done => "is-done",
     };
     let digits = is_digits(&view.shown) && view.format.is_empty();
-    let inner = Inner { view, ticks: Ticks::of_clock(view), shape, digits, share: share(view) };
+    let inner = Inner { view, ticks: Ticks::of_clock(view), shape, digits, share: view.share() };
     Drawing::of(Clock::KEY, Clock::SHAPES, html(&inner))
         .figure("length", view.shown.chars().count())
         .class(phase, true)

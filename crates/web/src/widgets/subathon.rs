@@ -44,9 +44,7 @@ pub(super) fn draw(view: &SubathonView, look: &Look) -> Drawing {
         PhaseWord::Grace | PhaseWord::InDoubt => "is-grace",
         PhaseWord::Over => "is-done",
     };
-    let share = |ms: i64| view.most_ms.map(|most| (ms.saturating_mul(1_000) / most.max(1)).clamp(0, 1_000));
-    let ran = share(view.ran_ms);
-    let left = share(view.left_ms).unwrap_or(0).min(1_000 - ran.unwrap_or(0));
+    let (ran, left) = view.shares().map_or((None, 0), |(ran, left)| (Some(ran), left));
     let newest: Vec<_> = view
         .newest
         .iter()

@@ -162,10 +162,13 @@ impl Since {
 
     /// In words.
     #[must_use]
-    pub fn words(&self, _: &Scope<'_>) -> String {
+    pub fn words(&self, scope: &Scope<'_>) -> String {
         match self {
             Self::Show => "the show began".into(),
-            Self::Counter(widget) => format!("counter {widget} was pressed"),
+            Self::Counter(widget) => {
+                let name = scope.counters.get(widget).map_or("a counter that is gone", String::as_str);
+                format!("{name} was last pressed")
+            }
             Self::Latest(count) => format!("the latest of {}", count.words()),
         }
     }

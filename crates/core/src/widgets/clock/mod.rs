@@ -31,7 +31,7 @@ use crate::record::settings::Settings;
 use crate::sentence::{EditError, MOST_SECONDS, Part};
 use crate::time::face::{Direction, Face, Units};
 use crate::time::words::{digits, instant_words};
-use crate::time::{Instant, together};
+use crate::time::{Instant, less};
 use crate::widgets::act_log::{ActLog, Change};
 use crate::widgets::view::View;
 use chrono::TimeDelta;
@@ -310,28 +310,26 @@ impl Family for Clock {
     fn explain(&self, state: &State, scope: &Scope<'_>) -> Slip {
         let calendar = &scope.settings.calendar;
         let view = self.seen(state, scope);
-        let exact = |length: TimeDelta| digits(length);
         let sign = |length: TimeDelta| if length < TimeDelta::zero() { "−" } else { "" };
         let lines = || -> Vec<SlipLine> { state.log.slip_lines(calendar, ClockAct::words) };
         let at = |at: Instant| instant_words(calendar, at);
         let (terms, lines) = match self.kind {
             Kind::Down => {
                 let extra = state.run.extra();
-                let spent = exact(state.run.spent(self.length(), scope.now));
+                let spent = digits(state.run.spent(self.length(), scope.now));
                 let terms = vec![
-                    ("Length".to_owned(), exact(self.length())),
-                    ("Added by hand".into(), format!("{}{}", sign(extra), exact(extra.abs()))),
+                    ("Length".to_owned(), digits(self.length())),
+                    ("Added by hand".into(), format!("{}{}", sign(extra), digits(extra.abs()))),
                     ("Run down so far".into(), format!("−{spent}")),
                 ];
                 (terms, lines())
             }
             Kind::Up => {
                 let extra = state.run.extra();
-                let ran =
-                    together(state.run.elapsed(scope.now), TimeDelta::zero()).checked_sub(&extra).unwrap_or_default();
+                let ran = less(state.run.elapsed(scope.now), extra);
                 let terms = vec![
-                    ("Run so far".to_owned(), exact(ran)),
-                    ("Added by hand".into(), format!("{}{}", sign(extra), exact(extra.abs()))),
+                    ("Run so far".to_owned(), digits(ran)),
+                    ("Added by hand".into(), format!("{}{}", sign(extra), digits(extra.abs()))),
                 ];
                 (terms, lines())
             }

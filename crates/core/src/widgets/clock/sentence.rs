@@ -93,11 +93,9 @@ fn since_parts(clock: &Clock, scope: &Scope<'_>) -> Vec<Part> {
         .extend(scope.counters.iter().map(|(id, name)| (format!("counter:{id}"), format!("{name} was last pressed"))));
     options.push(("latest".into(), "the latest of".into()));
     let (chosen, shown) = match &clock.since {
-        Since::Show => ("show".to_owned(), "the show began".to_owned()),
-        Since::Counter(widget) => {
-            let name = scope.counters.get(widget).map_or("a counter that is gone", String::as_str);
-            (format!("counter:{widget}"), format!("{name} was last pressed"))
-        }
+        Since::Show => ("show".to_owned(), clock.since.words(scope)),
+        Since::Counter(widget) => (format!("counter:{widget}"), clock.since.words(scope)),
+        // What it is the latest of, follows as parts of its own.
         Since::Latest(_) => ("latest".into(), "the latest of".into()),
     };
     let mut parts = vec![Part::field("since", SINCE, shown, Editor::Choice { options, chosen })];

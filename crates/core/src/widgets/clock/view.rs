@@ -4,7 +4,7 @@ use super::kind::Kind;
 use super::run::Phase;
 use super::{Clock, State};
 use crate::count::Scope;
-use crate::time::face::{Face, Units};
+use crate::time::face::{Direction, Face, Units};
 use crate::time::{Instant, after, before};
 use chrono::{Offset, TimeDelta, TimeZone, Timelike};
 use serde::Serialize;
@@ -102,6 +102,15 @@ pub enum PhaseWord {
 }
 
 impl ClockView {
+    /// How full a ring or a strip is, in thousandths: what is left of the whole; of what counts up, how far the turn
+    /// is that it is in.
+    #[must_use]
+    pub fn share(&self) -> i64 {
+        let whole = self.full_ms.max(1);
+        let part = if self.face.direction == Direction::Up { self.ms.rem_euclid(whole) } else { self.ms };
+        part.saturating_mul(1_000).checked_div(whole).unwrap_or(0).clamp(0, 1_000)
+    }
+
     /// What stands in its face.
     #[must_use]
     pub fn text(&self) -> String {

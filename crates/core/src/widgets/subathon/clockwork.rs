@@ -54,6 +54,14 @@ pub struct Planned {
     pub by_itself: bool,
 }
 
+impl Planned {
+    /// When it ends, if it begins as planned.
+    #[must_use]
+    pub fn ends(&self) -> i64 {
+        self.at.saturating_add(self.ms)
+    }
+}
+
 /// See the module.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct Clockwork {
@@ -107,15 +115,25 @@ impl Clockwork {
         self.is_going() && self.left < 0
     }
 
+    /// Whether it has run out, or is over for good.
+    #[must_use]
+    pub fn has_run_out(&self) -> bool {
+        matches!(self.phase, Phase::Zero { .. } | Phase::Over { .. })
+    }
+
+    /// The breaks of a plan that have not begun.
+    pub fn not_begun<'a>(&'a self, plan: &'a [Planned]) -> impl Iterator<Item = &'a Planned> {
+        plan.iter().filter(|one| !self.breaks_begun.contains(&one.id))
+    }
+
     /// What happens next by itself, and when: the first of several.
     #[must_use]
     pub fn next(&self, plan: &[Planned]) -> Option<(i64, Due)> {
         match self.phase {
             Phase::Running if self.left >= 0 => {
                 let zero = self.at.saturating_add(self.left);
-                let breaks = plan.iter().filter(|one| one.by_itself && one.at >= self.at && one.at < zero);
-                let first =
-                    breaks.filter(|one| !self.breaks_begun.contains(&one.id)).min_by_key(|one| (one.at, one.id));
+                let breaks = self.not_begun(plan).filter(|one| one.by_itself && one.at >= self.at && one.at < zero);
+                let first = breaks.min_by_key(|one| (one.at, one.id));
                 Some(first.map_or((zero, Due::Zero), |one| (one.at, Due::Break(*one))))
             }
             Phase::Paused { .. } if self.left == 0 => Some((self.at, Due::Zero)),
@@ -128,7 +146,7 @@ impl Clockwork {
     pub fn happen(&mut self, at: i64, due: Due) {
         match due {
             Due::Zero => self.zero(at),
-            Due::Break(one) => self.pause(at, Some(at.saturating_add(one.ms)), Some(one.id)),
+            Due::Break(one) => self.pause(at, Some(one.ends()), Some(one.id)),
             Due::GoesOn => self.start(at),
         }
     }

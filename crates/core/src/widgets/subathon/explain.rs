@@ -76,13 +76,11 @@ pub(super) fn slip(subathon: &Subathon, state: &State, scope: &Scope<'_>) -> Sli
     let (clock, sum) = (subathon.seen(state, scope), &state.sum);
     let calendar = &scope.settings.calendar;
     let mut terms = vec![("Start length".to_owned(), exact(subathon.length_ms()))];
-    let (mut added, mut taken) = (0_i64, 0_i64);
     for (row, ms) in &sum.by_row {
         let words = row.as_ref().map_or_else(|| "By hand".to_owned(), |row| format!("By each {}", row.words()));
         if *ms != 0 {
             terms.push((words, signed(*ms)));
         }
-        if *ms < 0 { taken = taken.saturating_add(*ms) } else { added = added.saturating_add(*ms) }
     }
     terms.push(("Run down so far".into(), signed(clock.ran.saturating_neg())));
     if clock.left < 0 {
@@ -93,10 +91,8 @@ pub(super) fn slip(subathon: &Subathon, state: &State, scope: &Scope<'_>) -> Sli
         terms.push(("Not added, by limits or too late (not in the sum)".into(), signed(refused)));
     }
     if let Some(boost) = sum.boosts.last() {
-        let mut without =
-            state.without(Some(boost.seq), subathon, scope).clock.seen_at(ms(scope.now), &subathon.plan(scope));
-        without.left = without.left.max(0);
-        let shown = subathon.face().write(without.left);
+        let without = state.without(Some(boost.seq), subathon, scope).clock;
+        let shown = subathon.face().write(without.seen_at(ms(scope.now), &subathon.plan(scope)).left);
         terms.push((format!("Without the newest boost, ×{}, there would be", factor_words(boost.factor)), shown));
     }
     let span = match clock.phase {
@@ -106,7 +102,7 @@ pub(super) fn slip(subathon: &Subathon, state: &State, scope: &Scope<'_>) -> Sli
             let end = instant(clock.at.saturating_add(clock.left));
             format!(
                 "Running since {}, ends {} if nothing more comes",
-                began(&clock, scope),
+                instant_words(calendar, instant(clock.began)),
                 instant_words(calendar, end)
             )
         }
@@ -117,8 +113,4 @@ pub(super) fn slip(subathon: &Subathon, state: &State, scope: &Scope<'_>) -> Sli
     let waiting = sum.lines.iter().filter(|line| line.why == Some(Why::Waits)).count();
     let span = if waiting > 0 { format!("{span}; {waiting} additions wait until it goes on") } else { span };
     Slip { terms, shown: view::shown(subathon, &clock, scope), span, lines: lines(state, scope, MOST_LINES) }
-}
-
-fn began(clock: &super::Clockwork, scope: &Scope<'_>) -> String {
-    instant_words(&scope.settings.calendar, instant(clock.began))
 }

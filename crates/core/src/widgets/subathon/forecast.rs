@@ -79,6 +79,8 @@ pub struct Chart {
     pub began: i64,
     /// Now.
     pub now: i64,
+    /// What was left when it was started.
+    pub first: i64,
     /// What is left now.
     pub left: i64,
     /// What was added and taken, in order; small ones that lie close together are one.
@@ -102,7 +104,7 @@ impl Subathon {
         let mut end = resumed.saturating_add(run);
         let mut plan = self.plan(scope);
         plan.sort_by_key(|one| one.at);
-        let ahead = plan.iter().filter(|one| one.by_itself && one.at >= now && !clock.breaks_begun.contains(&one.id));
+        let ahead = clock.not_begun(&plan).filter(|one| one.by_itself && one.at >= now);
         for one in ahead {
             if one.at < end {
                 end = end.saturating_add(one.ms);
@@ -159,6 +161,7 @@ impl Subathon {
             let of = |mark: &Mark| mark.to.min(to).saturating_sub(mark.from.max(from)).max(0);
             pauses.iter().filter(|mark| !mark.ahead).map(of).fold(0_i64, i64::saturating_add)
         };
+        let run = |from: i64, to: i64| to.saturating_sub(from).saturating_sub(standing(from, to)).max(0);
         // From the end back: what was left before is what is left now, without what came and with what has passed.
         let (mut left, mut at) = (clock.left, clock.at);
         let mut steps: Vec<Step> = Vec::new();
@@ -172,8 +175,7 @@ impl Subathon {
                     left = left.saturating_sub(line.given);
                 }
                 _ => {
-                    let passed = at.saturating_sub(when).saturating_sub(standing(when, at));
-                    let after = left.saturating_add(passed.max(0));
+                    let after = left.saturating_add(run(when, at));
                     let before = after.saturating_sub(line.given);
                     steps.push(Step { at: when, before, after, lines: 1, who: line.who });
                     (left, at) = (before, when);
@@ -181,9 +183,11 @@ impl Subathon {
             }
         }
         steps.reverse();
+        let first = left.saturating_add(run(clock.began, at));
         let named = |(who, ms)| (scope.name(who), signed(ms));
         let supporters = state.sum.first_supporters(SUPPORTERS).into_iter().map(named).collect();
-        Some(Chart { began: clock.began, now: clock.at, left: clock.left.max(0), steps, pauses, forecast, supporters })
+        let (began, now, left) = (clock.began, clock.at, clock.left.max(0));
+        Some(Chart { began, now, first, left, steps, pauses, forecast, supporters })
     }
 
     fn pauses(&self, state: &State, clock: &Clockwork, scope: &Scope<'_>) -> Vec<Mark> {
@@ -213,14 +217,9 @@ impl Subathon {
         if let (Some((from, words)), Phase::Paused { .. }) = (open, clock.phase) {
             all.push(Mark { from, to: clock.at, words: words.into(), ahead: false });
         }
-        let ahead =
-            self.plan(scope).into_iter().filter(|one| one.at >= clock.at && !clock.breaks_begun.contains(&one.id));
-        all.extend(ahead.map(|one| Mark {
-            from: one.at,
-            to: one.at.saturating_add(one.ms),
-            words: "Break".into(),
-            ahead: true,
-        }));
+        let plan = self.plan(scope);
+        let ahead = clock.not_begun(&plan).filter(|one| one.at >= clock.at);
+        all.extend(ahead.map(|one| Mark { from: one.at, to: one.ends(), words: "Break".into(), ahead: true }));
         all
     }
 }

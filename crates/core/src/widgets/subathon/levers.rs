@@ -32,7 +32,7 @@ pub(super) fn decide(
     scope: &Scope<'_>,
 ) -> Result<SubathonAct, Refusal> {
     let (clock, now) = (subathon.seen(state, scope), ms(scope.now));
-    let over = matches!(clock.phase, Phase::Zero { .. } | Phase::Over { .. });
+    let over = clock.has_run_out();
     let not_over = || match over {
         true => Err(Refusal::NotNow("the clock has run out; let it go on with some time instead")),
         false => Ok(()),
@@ -61,9 +61,7 @@ pub(super) fn decide(
         "break" => match clock.phase {
             Phase::Running => {
                 let plan = subathon.plan(scope);
-                let ahead = plan
-                    .iter()
-                    .filter(|one| !clock.breaks_begun.contains(&one.id) && one.at.saturating_add(one.ms) > now);
+                let ahead = clock.not_begun(&plan).filter(|one| one.ends() > now);
                 match ahead.min_by_key(|one| one.at).filter(|_| action.value.is_none()) {
                     Some(next) => SubathonAct::Break { planned: Some(next.id), ms: next.ms, by_itself: false },
                     None => SubathonAct::Break { planned: None, ms: seconds(action, BREAK_S)?, by_itself: false },
@@ -92,7 +90,7 @@ pub(super) fn levers(subathon: &Subathon, state: &State, scope: &Scope<'_>) -> V
     if clock.is_in_doubt() {
         return vec![Lever::new("over", "It is over", true), go_on(), reset, undo];
     }
-    if matches!(clock.phase, Phase::Zero { .. } | Phase::Over { .. }) {
+    if clock.has_run_out() {
         return vec![go_on(), reset, undo];
     }
     let first = match clock.phase {

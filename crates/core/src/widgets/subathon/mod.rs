@@ -140,12 +140,6 @@ impl Subathon {
             _ => false,
         }
     }
-
-    /// What its log comes to.
-    #[must_use]
-    pub fn reckoned<'a>(&self, state: &'a State) -> &'a Reckoned {
-        &state.sum
-    }
 }
 
 /// The tokens of shapes with a plate and a bar.
@@ -201,7 +195,7 @@ impl Family for Subathon {
     }
 
     fn notes(&self) -> u16 {
-        reckoning::kinds()
+        Sheet::kinds()
     }
 
     fn follow(&self, state: &mut State, news: News<'_>, scope: &Scope<'_>) -> bool {

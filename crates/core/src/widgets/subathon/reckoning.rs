@@ -125,12 +125,6 @@ impl Reckoned {
         }
     }
 
-    /// What all lines come to.
-    #[must_use]
-    pub fn sum(&self) -> i64 {
-        self.by_row.values().fold(0, |all, one| all.saturating_add(*one))
-    }
-
     /// Who added most, and how much, most first.
     #[must_use]
     pub fn first_supporters(&self, most: usize) -> Vec<(Person, i64)> {
@@ -296,6 +290,12 @@ impl Reckoned {
 }
 
 impl State {
+    /// What the log comes to.
+    #[must_use]
+    pub fn reckoned(&self) -> &Reckoned {
+        &self.sum
+    }
+
     /// The acts done.
     pub(super) fn acts(&self) -> &ActLog<SubathonAct> {
         &self.acts
@@ -328,7 +328,7 @@ impl State {
     /// Notes a line that is read again.
     pub(super) fn note_again(&mut self, entry: &Entry) {
         match &entry.body {
-            Body::Happening(happening) if happening.kind().bit() & kinds() != 0 => drop(self.note(entry)),
+            Body::Happening(happening) if happening.kind().bit() & Sheet::kinds() != 0 => drop(self.note(entry)),
             Body::Happening(_) => {}
             _ => self.note_said(entry),
         }
@@ -389,9 +389,4 @@ impl State {
         }
         sum
     }
-}
-
-/// The kinds of happenings that may bear on a subathon, as bits.
-pub(super) fn kinds() -> u16 {
-    Sheet::kinds()
 }

@@ -6,6 +6,7 @@ use super::forecast::Forecast;
 use super::reckoning::{State, ms};
 use super::{Subathon, instant};
 use crate::count::Scope;
+use crate::lines::SAMPLE_NAMES;
 use crate::record::acts::subathon::factor_words;
 use crate::record::ids::Seq;
 use crate::time::Instant;
@@ -113,14 +114,14 @@ fn phase(subathon: &Subathon, clock: &Clockwork, now: i64) -> PhaseWord {
         Phase::Running => PhaseWord::Running,
         Phase::Paused { until: Some(_) } => PhaseWord::Break,
         Phase::Paused { until: None } => PhaseWord::Paused,
-        Phase::Zero { .. } | Phase::Over { .. } if subathon.is_over(clock, now) => PhaseWord::Over,
+        _ if subathon.is_over(clock, now) => PhaseWord::Over,
         Phase::Zero { .. } | Phase::Over { .. } => PhaseWord::Grace,
     }
 }
 
 /// What is on the clock as shown: nothing once it is over.
 pub(super) fn on_clock(clock: &Clockwork) -> i64 {
-    if matches!(clock.phase, Phase::Zero { .. } | Phase::Over { .. }) { 0 } else { clock.left.max(0) }
+    if clock.has_run_out() { 0 } else { clock.left.max(0) }
 }
 
 /// What stands in its face.
@@ -132,6 +133,15 @@ pub(super) fn shown(subathon: &Subathon, clock: &Clockwork, scope: &Scope<'_>) -
 }
 
 impl SubathonView {
+    /// How much of the longest that it may run it has run, and how much more is on the clock, in thousandths; none
+    /// where nothing limits it.
+    #[must_use]
+    pub fn shares(&self) -> Option<(i64, i64)> {
+        let share = |ms: i64, most: i64| ms.saturating_mul(1_000).checked_div(most.max(1)).unwrap_or(0).clamp(0, 1_000);
+        let ran = share(self.ran_ms, self.most_ms?);
+        Some((ran, share(self.left_ms, self.most_ms?).min(1_000_i64.saturating_sub(ran))))
+    }
+
     /// What stands in its face.
     #[must_use]
     pub fn text(&self) -> String {
@@ -204,12 +214,10 @@ fn next_break(subathon: &Subathon, clock: &Clockwork, scope: &Scope<'_>) -> Opti
         return Some(BreakView { from: instant(clock.at.min(now)), to: instant(until), under_way: true, due: false });
     }
     // One that only reminds does so until it would be over.
-    let ends = |one: &Planned| one.at.saturating_add(one.ms);
-    let told = |one: &Planned| one.at >= now || (!one.by_itself && one.at >= clock.began && ends(one) > now);
-    let plan = subathon.plan(scope).into_iter();
-    let ahead = plan.filter(|one| told(one) && !clock.breaks_begun.contains(&one.id));
-    let next = ahead.min_by_key(|one| one.at).filter(|_| clock.is_going())?;
-    let (from, to) = (instant(next.at), instant(ends(&next)));
+    let told = |one: &&Planned| one.at >= now || (!one.by_itself && one.at >= clock.began && one.ends() > now);
+    let plan = subathon.plan(scope);
+    let next = clock.not_begun(&plan).filter(told).min_by_key(|one| one.at).filter(|_| clock.is_going())?;
+    let (from, to) = (instant(next.at), instant(next.ends()));
     Some(BreakView { from, to, under_way: false, due: next.at < now })
 }
 
@@ -236,8 +244,7 @@ pub(super) fn wakes_at(subathon: &Subathon, state: &State, scope: &Scope<'_>) ->
 pub(super) fn sample(subathon: &Subathon, scope: &Scope<'_>) -> SubathonView {
     let left = subathon.length_ms().saturating_mul(3).checked_div(4).unwrap_or(0);
     let clock = Clockwork { phase: Phase::Running, at: ms(scope.now), left, ran: 3_600_000, ..Clockwork::default() };
-    let names = ["quietferry", "moss_and_marl"];
-    let newest = names.into_iter().zip([120_000, 30_000]).zip(1..).map(|((name, ms), seq)| AddedView {
+    let newest = SAMPLE_NAMES.into_iter().skip(1).zip([120_000, 30_000]).zip(1..).map(|((name, ms), seq)| AddedView {
         seq: Seq(seq),
         name: Some(name.into()),
         ms,

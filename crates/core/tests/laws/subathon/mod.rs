@@ -154,7 +154,7 @@ impl Show {
 
     fn reckoned(&self) -> Reckoned {
         match self.piece() {
-            Piece::Subathon(folded) => folded.definition.reckoned(&folded.state).clone(),
+            Piece::Subathon(folded) => folded.state.reckoned().clone(),
             other => panic!("{other:?}"),
         }
     }

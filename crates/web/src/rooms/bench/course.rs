@@ -113,12 +113,10 @@ fn draw(chart: &Chart, scope: &Scope<'_>) -> Course {
     let scale = Scale {
         from: chart.began,
         to: to.max(chart.now + 1),
-        most: highest.max(chart.left).max(HOUR_MS / 4) * 21 / 20,
+        most: highest.max(chart.first).max(chart.left).max(HOUR_MS / 4) * 21 / 20,
     };
 
-    let first =
-        chart.steps.first().map_or(chart.left + chart.now - chart.began, |step| step.before + step.at - chart.began);
-    let mut points = vec![scale.point(chart.began, first)];
+    let mut points = vec![scale.point(chart.began, chart.first)];
     for step in &chart.steps {
         points.extend([scale.point(step.at, step.before), scale.point(step.at, step.after)]);
     }
