@@ -4,11 +4,13 @@ use crate::book::Book;
 use crate::book::chat::{Chat, ChatLine};
 use crate::book::portraits::Portraits;
 use crate::channel::Channel;
+use crate::count::told::AllTold;
 use crate::count::{Scope, Tallies};
 use crate::language::Language;
 use crate::money::Currency;
+use crate::record::acts::wheel::Bytes32;
 use crate::record::entry::{Body, Entry, Origin};
-use crate::record::ids::{FeedId, Seq, WidgetId};
+use crate::record::ids::{FeedId, Seq};
 use crate::record::settings::{Settings, Weights};
 use crate::time::Instant;
 use crate::time::calendar::Calendar;
@@ -34,7 +36,8 @@ pub struct World {
     book: Book,
     tallies: Tallies,
     feeds: BTreeMap<FeedId, String>,
-    counters: BTreeMap<WidgetId, String>,
+    told: AllTold,
+    seeds: BTreeMap<Bytes32, Bytes32>,
     chat: Chat,
     portraits: Portraits,
 }
@@ -57,7 +60,8 @@ impl World {
             book: channel.book().clone(),
             tallies: Tallies::default(),
             feeds,
-            counters: BTreeMap::new(),
+            told: AllTold::new(),
+            seeds: BTreeMap::new(),
             chat: Chat::default(),
             portraits: channel.portraits().clone(),
         }
@@ -70,7 +74,8 @@ impl World {
             book: &self.book,
             tallies: &self.tallies,
             feeds: &self.feeds,
-            counters: &self.counters,
+            told: &self.told,
+            seeds: &self.seeds,
             chat: &self.chat,
             portraits: &self.portraits,
             language: Language::En,

@@ -20,6 +20,7 @@ pub mod language;
 pub mod lines;
 pub mod look;
 pub mod money;
+pub mod overlay;
 pub mod record;
 pub mod sentence;
 pub mod template;

@@ -37,20 +37,27 @@ fn command(
     Command { origin, happened_at: None, decide: Box::new(decide), is_asked: None }
 }
 
+impl Pressed {
+    /// What it comes to is decided in the channel's turn.
+    pub(crate) fn command(self) -> Command {
+        let Self { widget, action, value, text, side, pressed_at, by, source, id } = self;
+        let asked = action.clone();
+        let command = command(&source, id, move |channel, now| {
+            let action = Action { name: &action, value, text: text.as_deref(), side };
+            channel.decide(&Press { widget, action, by: &by }, pressed_at.unwrap_or(now))
+        });
+        let is_asked = move |body: &Body| body.answers(widget, &asked, value);
+        Command { happened_at: pressed_at, is_asked: Some(Box::new(is_asked)), ..command }
+    }
+}
+
 impl ChannelHandle {
     /// Operates a widget.
     ///
     /// # Errors
     /// See [`ChannelHandle::record`]; so for all of these.
     pub async fn press(&self, press: Pressed) -> Result<Seq, EngineError> {
-        let Pressed { widget, action, value, by, source, id } = press;
-        let asked = action.clone();
-        let command = command(&source, id, move |channel, now| {
-            let action = Action { name: &action, value };
-            channel.decide(&Press { widget, action, by: &by }, now)
-        });
-        let is_asked = move |body: &Body| body.answers(widget, &asked, value);
-        self.record(Command { is_asked: Some(Box::new(is_asked)), ..command }).await
+        self.record(press.command()).await
     }
 
     /// Voids a line, lets it count again, or lets it say something else.

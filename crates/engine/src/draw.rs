@@ -37,6 +37,10 @@ pub struct Shown<'a> {
     pub tried: Option<Seen<'a>>,
     /// What the desk offers.
     pub levers: &'a [Lever],
+    /// What the desk has to be told of.
+    pub attention: Option<&'a str>,
+    /// Whether it can be handed to a helper.
+    pub for_helpers: bool,
     /// When it was drawn.
     pub now: Instant,
 }
@@ -48,6 +52,8 @@ pub struct Drawn {
     pub air: ByteString,
     /// The message for the desk.
     pub desk: ByteString,
+    /// The message for helpers who operate it; none where no pass can allow that.
+    pub helpers: Option<ByteString>,
 }
 
 /// A feed as the signal strip shows it.
@@ -92,6 +98,8 @@ pub struct Pulse<'a> {
     pub pages: usize,
     /// Whether the channel is on air.
     pub on_air: OnAir,
+    /// What the desk has to be told of, with the names of the widgets.
+    pub attention: &'a [(String, String)],
     /// The newest line of chat, with the name of its feed.
     pub chat: Option<(&'a str, &'a ChatLine)>,
     /// Local time.

@@ -3,8 +3,8 @@
 use crate::draw::Drawn;
 use crate::orders::Order;
 use bytestring::ByteString;
-use std::collections::BTreeMap;
-use std::sync::atomic::{AtomicUsize, Ordering};
+use std::collections::{BTreeMap, BTreeSet};
+use std::sync::atomic::{AtomicU64, AtomicUsize, Ordering};
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 use tally_core::record::ids::WidgetId;
 use tokio::sync::{broadcast, mpsc, watch};
@@ -12,32 +12,66 @@ use tokio::sync::{broadcast, mpsc, watch};
 /// How many messages an application page may lag behind before it gets the present state anew.
 const LAG: usize = 256;
 
+/// Whom a message is for.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Audience {
+    /// The owner's rooms.
+    Rooms,
+    /// The owner's rooms, and overlays on which this widget stands.
+    Air(WidgetId),
+    /// Helpers who may operate this widget.
+    Helpers(WidgetId),
+}
+
+/// A message on its way to the application's pages.
+pub type Told = (Audience, ByteString);
+
 /// What is on show in one channel, shared between its task and all pages.
 pub struct Hub {
     widgets: Mutex<BTreeMap<WidgetId, Place>>,
     pulse: Mutex<ByteString>,
-    everything: broadcast::Sender<ByteString>,
+    everything: broadcast::Sender<Told>,
+    passes: watch::Sender<()>,
+    overlays: watch::Sender<()>,
     pages: AtomicUsize,
+    /// The next page's number.
+    next_page: AtomicU64,
+    /// By page: which overlay it shows, and in which window.
+    windows: Mutex<BTreeMap<u64, (u32, Window)>>,
     orders: mpsc::Sender<Order>,
 }
 
 struct Place {
     page_token: String,
     desk: ByteString,
+    helpers: Option<ByteString>,
     air: watch::Sender<ByteString>,
 }
 
 /// One widget's channel: always holds the newest message, and ends when its address is withdrawn.
 pub type WidgetChannel = watch::Receiver<ByteString>;
 
+/// Width and height of a window, in pixels.
+pub type Window = (u32, u32);
+
 /// Counts an open page for as long as it lives.
 pub struct PageGuard {
     hub: Arc<Hub>,
+    number: u64,
+}
+
+impl PageGuard {
+    /// Notes in which window the page shows an overlay.
+    pub fn shows(&self, overlay: u32, window: Window) {
+        lock(&self.hub.windows).insert(self.number, (overlay, window));
+        self.hub.report_pages();
+    }
 }
 
 impl Drop for PageGuard {
     fn drop(&mut self) {
         self.hub.pages.fetch_sub(1, Ordering::Relaxed);
+        lock(&self.hub.windows).remove(&self.number);
         self.hub.report_pages();
     }
 }
@@ -50,7 +84,17 @@ fn lock<T>(mutex: &Mutex<T>) -> MutexGuard<'_, T> {
 impl Hub {
     pub(crate) fn new(orders: mpsc::Sender<Order>) -> Self {
         let (everything, _) = broadcast::channel(LAG);
-        Self { widgets: Mutex::default(), pulse: Mutex::default(), everything, pages: AtomicUsize::new(0), orders }
+        Self {
+            widgets: Mutex::default(),
+            pulse: Mutex::default(),
+            everything,
+            passes: watch::Sender::new(()),
+            overlays: watch::Sender::new(()),
+            pages: AtomicUsize::new(0),
+            next_page: AtomicU64::new(0),
+            windows: Mutex::default(),
+            orders,
+        }
     }
 
     /// Publishes the newest drawing of a widget. Another token ends the pages at the old address.
@@ -59,12 +103,14 @@ impl Hub {
         match widgets.get_mut(&id) {
             Some(place) if place.page_token == page_token => {
                 place.desk.clone_from(&drawn.desk);
+                place.helpers.clone_from(&drawn.helpers);
                 place.air.send_replace(drawn.air.clone());
             }
             _ => {
                 let place = Place {
                     page_token: page_token.to_owned(),
                     desk: drawn.desk.clone(),
+                    helpers: drawn.helpers.clone(),
                     air: watch::Sender::new(drawn.air.clone()),
                 };
                 widgets.insert(id, place);
@@ -72,13 +118,16 @@ impl Hub {
         }
         drop(widgets);
         // No listener is no fault: nobody has the application open.
-        let _ = self.everything.send(drawn.air);
-        let _ = self.everything.send(drawn.desk);
+        let _ = self.everything.send((Audience::Air(id), drawn.air));
+        let _ = self.everything.send((Audience::Rooms, drawn.desk));
+        if let Some(message) = drawn.helpers {
+            let _ = self.everything.send((Audience::Helpers(id), message));
+        }
     }
 
     /// Tells the application's pages something that only those want to know that are open now.
     pub(crate) fn broadcast(&self, message: ByteString) {
-        let _ = self.everything.send(message);
+        let _ = self.everything.send((Audience::Rooms, message));
     }
 
     /// Takes a widget down: pages at its address go blank.
@@ -88,7 +137,7 @@ impl Hub {
 
     pub(crate) fn publish_pulse(&self, message: ByteString) {
         lock(&self.pulse).clone_from(&message);
-        let _ = self.everything.send(message);
+        let _ = self.everything.send((Audience::Rooms, message));
     }
 
     /// The channel of one widget, if it still has this address.
@@ -117,10 +166,39 @@ impl Hub {
         all
     }
 
-    /// Every message from now on.
+    /// The present messages of these widgets for helpers.
     #[must_use]
-    pub fn everything(&self) -> broadcast::Receiver<ByteString> {
+    pub fn present_for_helpers(&self, allowed: &BTreeSet<WidgetId>) -> Vec<ByteString> {
+        let widgets = lock(&self.widgets);
+        allowed.iter().filter_map(|id| widgets.get(id)?.helpers.clone()).collect()
+    }
+
+    /// Every message from now on, to whomever.
+    #[must_use]
+    pub fn everything(&self) -> broadcast::Receiver<Told> {
         self.everything.subscribe()
+    }
+
+    /// Some pass of the channel has changed: whoever goes by one asks again whether it holds.
+    pub fn passes_changed(&self) {
+        self.passes.send_replace(());
+    }
+
+    /// Some overlay of the channel has another layout on air, or another address.
+    pub fn overlays_changed(&self) {
+        self.overlays.send_replace(());
+    }
+
+    /// Rings whenever an overlay of the channel has changed.
+    #[must_use]
+    pub fn overlays_watch(&self) -> watch::Receiver<()> {
+        self.overlays.subscribe()
+    }
+
+    /// Rings whenever a pass of the channel has changed.
+    #[must_use]
+    pub fn passes_watch(&self) -> watch::Receiver<()> {
+        self.passes.subscribe()
     }
 
     /// How many pages on air are open.
@@ -140,7 +218,14 @@ impl Hub {
     pub fn page_opened(self: &Arc<Self>) -> PageGuard {
         self.pages.fetch_add(1, Ordering::Relaxed);
         self.report_pages();
-        PageGuard { hub: Arc::clone(self) }
+        PageGuard { hub: Arc::clone(self), number: self.next_page.fetch_add(1, Ordering::Relaxed) }
+    }
+
+    /// The windows in which an overlay is open.
+    #[must_use]
+    pub fn windows(&self, overlay: u32) -> Vec<Window> {
+        let all = lock(&self.windows);
+        all.values().filter(|(own, _)| *own == overlay).map(|(_, window)| *window).collect()
     }
 
     fn report_pages(&self) {

@@ -34,6 +34,12 @@ pub struct Pressed {
     pub action: String,
     /// With which number.
     pub value: Option<i64>,
+    /// With which text.
+    pub text: Option<String>,
+    /// Of which side, from 1.
+    pub side: Option<u8>,
+    /// When it was pressed, where that was before now: on a phone that had no connection.
+    pub pressed_at: Option<Instant>,
     /// Who, as shown.
     pub by: String,
     /// From where: `desk`, or `api` and the number of the token.
@@ -88,8 +94,15 @@ pub enum Shaping {
 pub enum MakeBelieve {
     /// Happenings, one after the other.
     Happenings(Vec<Incoming>),
-    /// A line of chat.
-    Chat(ChatLine),
+    /// Lines of chat.
+    Chat(Vec<ChatLine>),
+    /// Somebody operates the widget.
+    Press {
+        /// Which action.
+        action: String,
+        /// With which text.
+        text: Option<String>,
+    },
 }
 
 /// What became of a make-believe happening.

@@ -1,13 +1,17 @@
 //! The `data` of each event type.
 
 use crate::Problem;
+use chrono::{DateTime, SubsecRound, Utc};
 use serde_json::{Map, Value};
 use tally_core::language::text;
 use tally_core::money::{Currency, Money};
-use tally_core::record::happening::{Actor, Happening, Kind, Tier};
+use tally_core::record::happening::{Actor, Choice, Happening, Kind, PollState, Standing, Tier};
+use tally_core::time::Instant;
 
 /// Most months of a subscription: a hundred years.
 const MOST_MONTHS: u64 = 1_200;
+/// Most options of a poll that is held elsewhere.
+const MOST_OPTIONS: usize = 20;
 /// The largest number that a field takes, either way. Sums of millions of such stay within 64 bits.
 const MOST: i64 = 1_000_000_000_000;
 
@@ -69,6 +73,10 @@ pub(crate) fn happening(kind: &str, data: Value) -> Result<Happening, Problem> {
             value: if data.present("value") { Some(data.whole("value", -MOST)?) } else { None },
             text: data.message("text")?,
         },
+        Kind::Command => {
+            Happening::Command { actor: data.actor("actor")?, word: data.name("word")?, text: data.message("text")? }
+        }
+        Kind::Poll => Happening::Poll(data.standing()?),
         // Made by hand only; refused above.
         Kind::Adjust => return Err(Problem::new("/type", "An adjustment cannot be sent.")),
     })
@@ -172,6 +180,42 @@ impl Fields<'_> {
             .ok_or_else(|| self.refuse("months", format!("must be a whole number from 0 to {MOST_MONTHS}")))
     }
 
+    fn instant(&self, name: &str) -> Result<Instant, Problem> {
+        DateTime::parse_from_rfc3339(self.text(name)?)
+            .map(|at| at.with_timezone(&Utc).trunc_subsecs(6))
+            .map_err(|_| self.refuse(name, "must be an instant of RFC 3339, such as 2026-11-24T19:00:00Z"))
+    }
+
+    fn options(&self) -> Result<Vec<Choice>, Problem> {
+        let wrong = || self.refuse("options", "must be a list of {\"text\": …, \"votes\": …}");
+        let Some(Value::Array(options)) = self.get("options") else { return Err(wrong()) };
+        if !(1..=MOST_OPTIONS).contains(&options.len()) {
+            return Err(self.refuse("options", format!("must be between 1 and {MOST_OPTIONS}")));
+        }
+        let option = |(index, option): (usize, &Value)| {
+            let Value::Object(fields) = option else { return Err(wrong()) };
+            let path = format!("{}/options/{index}", self.path);
+            let option = Fields { fields, path: &path };
+            Ok(Choice { text: option.name("text")?, votes: option.count("votes", 0)? })
+        };
+        options.iter().enumerate().map(option).collect()
+    }
+
+    fn standing(&self) -> Result<Standing, Problem> {
+        let state = self.text("state")?;
+        Ok(Standing {
+            poll: self.name("poll")?,
+            question: self.name("question")?,
+            options: self.options()?,
+            opened_at: self.instant("opened_at")?,
+            closes_at: if self.present("closes_at") { Some(self.instant("closes_at")?) } else { None },
+            state: PollState::ALL
+                .into_iter()
+                .find(|one| one.key() == state)
+                .ok_or_else(|| self.refuse("state", "must be “open”, “closed” or “cancelled”"))?,
+        })
+    }
+
     fn amount(&self) -> Result<Money, Problem> {
         let currency = Currency::parse(self.text("currency")?).map_err(|error| self.refuse("currency", error))?;
         let amount = match self.get("amount") {
@@ -235,6 +279,15 @@ mod tests {
                 "stat",
                 json!({"player": "odile", "character": "No. 7", "stat": "deliveries", "total": 41}),
                 "odile with No. 7: deliveries at 41",
+            ),
+            ("command", json!({"actor": actor, "word": "!coal", "text": "now"}), "quietferry says !coal now"),
+            (
+                "poll",
+                json!({
+                    "poll": "p", "question": "Which?", "opened_at": "2026-11-24T19:00:00Z", "state": "closed",
+                    "options": [{"text": "Green", "votes": 1_200}, {"text": "Black", "votes": 0}],
+                }),
+                "poll “Which?”: Green 1,200, Black 0, closed",
             ),
             ("signal", json!({"name": "bell", "value": -3, "text": "ding"}), "signal bell -3 “ding”"),
             ("signal", json!({"name": "bell"}), "signal bell"),

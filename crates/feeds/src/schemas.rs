@@ -17,6 +17,8 @@ pub fn of(kind: Kind) -> Option<&'static str> {
         Kind::Gauge => include_str!("../schemas/tally.gauge.json"),
         Kind::Stat => include_str!("../schemas/tally.stat.json"),
         Kind::Signal => include_str!("../schemas/tally.signal.json"),
+        Kind::Command => include_str!("../schemas/tally.command.json"),
+        Kind::Poll => include_str!("../schemas/tally.poll.json"),
         Kind::Adjust => return None,
     })
 }

@@ -90,6 +90,8 @@ pub fn happening(kind: Kind, words: &Words<'_>) -> Result<Happening, Problem> {
         Kind::Gauge => json!({"name": what, "value": number}),
         Kind::Stat => json!({"player": words.name, "character": text(words.message), "stat": what, "total": number}),
         Kind::Signal => json!({"name": what, "value": number, "text": message}),
+        Kind::Command => json!({"actor": who, "word": what, "text": message}),
+        Kind::Poll => return Err(Problem::new("/type", "A poll that is held elsewhere is told by its service alone.")),
         Kind::Adjust => return Err(Problem::new("/type", "An adjustment is made by hand, not read.")),
     };
     data::happening(&format!("tally.{}", kind.key()), read)

@@ -103,6 +103,20 @@ fn data(happening: &Happening) -> Value {
             put("value", json!(value));
             put("text", json!(text));
         }
+        Happening::Command { actor: who, word, text } => {
+            put("actor", actor(who));
+            put("word", json!(word));
+            put("text", json!(text));
+        }
+        Happening::Poll(standing) => {
+            let at = |at: Instant| json!(at.to_rfc3339_opts(chrono::SecondsFormat::AutoSi, true));
+            put("poll", json!(standing.poll));
+            put("question", json!(standing.question));
+            put("options", json!(standing.options));
+            put("opened_at", at(standing.opened_at));
+            put("closes_at", standing.closes_at.map_or(Value::Null, at));
+            put("state", json!(standing.state.key()));
+        }
         Happening::Adjust { measure, number, amount, message } => {
             put("measure", json!(measure.key()));
             put("number", json!(number));

@@ -22,9 +22,20 @@ pub struct Said {
     pub text: String,
     /// When.
     pub at: DateTime<Utc>,
+    /// What they are to the channel, by their badges.
+    pub badges: &'static str,
 }
 
+/// What people can be to the channel. Whoever says nothing else follows it.
+pub const BADGES: [&str; 4] = ["follower", "subscriber,follower", "helper,subscriber", "owner"];
+
 impl Said {
+    /// A line of somebody who follows the channel, said now.
+    #[must_use]
+    pub fn now(name: impl Into<String>, text: impl Into<String>) -> Self {
+        Self { name: name.into(), text: text.into(), at: Utc::now(), badges: BADGES[0] }
+    }
+
     /// As a line of IRC. What could begin another line, or another tag, is taken out or escaped.
     fn line(&self, tags: bool) -> String {
         let one_line = |text: &str| text.replace(['\r', '\n', '\0'], " ");
@@ -32,8 +43,9 @@ impl Said {
         let nick = if nick.is_empty() { "viewer".to_owned() } else { nick };
         let prefix = if tags {
             let name = one_line(&self.name).replace('\\', "\\\\").replace(';', "\\:").replace(' ', "\\s");
+            let badges = self.badges;
             let time = self.at.to_rfc3339_opts(chrono::SecondsFormat::Millis, true);
-            format!("@badges=follower;display-name={name};time={time};user-id=v-{nick} ")
+            format!("@badges={badges};display-name={name};time={time};user-id=v-{nick} ")
         } else {
             String::new()
         };
@@ -140,7 +152,7 @@ impl Guest {
                 format!(":{SERVER} 403 {nick} {room} :No such room; there is {ROOM}\r\n")
             }
             ("PRIVMSG", Some(_)) => {
-                world.say(Said { name: self.nick.clone(), text: last.into(), at: Utc::now() });
+                world.say(Said::now(self.nick.clone(), last));
                 String::new()
             }
             ("QUIT", _) => return ("ERROR :Goodbye\r\n".to_owned(), true),

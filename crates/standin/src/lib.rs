@@ -10,6 +10,7 @@
 pub mod chat;
 pub mod delivery;
 mod page;
+mod polls;
 pub mod rates;
 pub mod script;
 pub mod services;
@@ -76,6 +77,7 @@ pub fn run(listener: TcpListener, chat: TcpListener, wirings: Wirings) -> std::i
             .route("/world/chat", web::post().to(page::say))
             .route("/world/numbers", web::post().to(page::turn))
             .route("/world/game", web::post().to(page::game))
+            .route("/world/poll", web::post().to(polls::turn))
             .route("/world/script", web::post().to(page::script))
             .route("/services", web::get().to(services::show))
             .route("/services/buffer-box", web::post().to(services::fill))

@@ -1,7 +1,7 @@
 //! One page to drive the made-up world: chat, numbers, the game, and scripted shows.
 
 use crate::Wirings;
-use crate::chat::{ROOM, Said};
+use crate::chat::{BADGES, ROOM, Said};
 use crate::delivery;
 use crate::script::{SHIPPED, Script, play};
 use crate::tip_jar::html;
@@ -66,13 +66,17 @@ fn back() -> HttpResponse {
 pub struct Line {
     name: String,
     text: String,
+    /// What they are to the channel, see [`BADGES`].
+    #[serde(default)]
+    badges: String,
 }
 
 /// `POST /world/chat`
 pub async fn say(world: web::Data<World>, line: web::Form<Line>) -> HttpResponse {
-    let Line { name, text } = line.into_inner();
+    let Line { name, text, badges } = line.into_inner();
     let name = if name.trim().is_empty() { "lamplit_sam".into() } else { name };
-    world.say(Said { name, text, at: Utc::now() });
+    let badges = BADGES.into_iter().find(|one| *one == badges).unwrap_or(BADGES[0]);
+    world.say(Said { badges, ..Said::now(name, text) });
     back()
 }
 

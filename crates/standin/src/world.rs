@@ -1,6 +1,7 @@
 //! The made-up outside world: what its page drives and its servers tell.
 
 use crate::chat::Said;
+use crate::polls::Poll;
 use crate::script::people;
 use rand::rngs::StdRng;
 use rand::{Rng, SeedableRng};
@@ -45,6 +46,8 @@ pub struct Seen {
     pub said: u64,
     /// The script that plays: its title, what was played, and of how much.
     pub playing: Option<(String, usize, usize)>,
+    /// The platform's own poll, if it has held one.
+    pub poll: Option<Poll>,
 }
 
 /// See the module.
@@ -72,6 +75,7 @@ impl World {
             chatter: 12,
             said: 0,
             playing: None,
+            poll: None,
         };
         Self {
             seen: Mutex::new(seen),
@@ -109,7 +113,7 @@ impl World {
             let mut random = lock(&self.random);
             (people::name(&mut *random), people::saying(&mut *random, false))
         };
-        self.say(Said { name, text: text.into(), at: chrono::Utc::now() });
+        self.say(Said::now(name, text));
     }
 
     /// Viewers come and go.

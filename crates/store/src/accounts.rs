@@ -147,7 +147,7 @@ diesel::define_sql_function! {
     fn last_insert_id() -> Unsigned<Bigint>;
 }
 
-fn digest(token: &str) -> Vec<u8> {
+pub(crate) fn digest(token: &str) -> Vec<u8> {
     Sha256::digest(token.as_bytes()).to_vec()
 }
 

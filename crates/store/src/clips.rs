@@ -1,4 +1,4 @@
-//! A streamer's own clips: short videos and sounds for what is celebrated.
+//! A streamer's own files: short videos and sounds for what is celebrated, and pictures.
 
 use crate::schema::clips;
 use crate::{Store, StoreError};
@@ -11,11 +11,11 @@ use tally_core::record::ids::ChannelId;
 pub struct Clip {
     /// The unguessable part of its address, and its word in looks.
     pub token: String,
-    /// Whether it is seen or only heard.
+    /// What it is.
     pub sort: Sort,
     /// What its file was called.
     pub name: String,
-    /// How long it lasts.
+    /// How long it lasts; 0 for a picture.
     pub milliseconds: u32,
 }
 
@@ -27,16 +27,22 @@ fn clip((token, sort, name, milliseconds): Row) -> Clip {
 
 const HEARD: u8 = 0;
 const SEEN: u8 = 1;
+const PICTURE: u8 = 2;
 
 fn number(sort: Sort) -> u8 {
     match sort {
         Sort::Sound => HEARD,
         Sort::Video => SEEN,
+        Sort::Picture => PICTURE,
     }
 }
 
 fn sort_of(number: u8) -> Sort {
-    if number == SEEN { Sort::Video } else { Sort::Sound }
+    match number {
+        SEEN => Sort::Video,
+        PICTURE => Sort::Picture,
+        _ => Sort::Sound,
+    }
 }
 
 impl Store {

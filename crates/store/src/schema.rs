@@ -154,3 +154,76 @@ diesel::table! {
         until_us -> Bigint,
     }
 }
+
+diesel::table! {
+    vote_keys (widget_id, poll) {
+        widget_id -> Unsigned<Integer>,
+        poll -> Unsigned<Bigint>,
+        vote_key -> Binary,
+    }
+}
+
+diesel::table! {
+    wheel_seeds (commitment) {
+        commitment -> Binary,
+        widget_id -> Unsigned<Integer>,
+        seed -> Nullable<Binary>,
+        spun -> Nullable<Unsigned<Bigint>>,
+    }
+}
+
+diesel::table! {
+    passes (id) {
+        id -> Unsigned<Integer>,
+        channel_id -> Unsigned<Integer>,
+        name -> Varchar,
+        allows -> Text,
+        ends_us -> Nullable<Bigint>,
+        most_devices -> Unsigned<Integer>,
+        most_uses -> Nullable<Unsigned<Integer>>,
+        link -> Binary,
+        words -> Nullable<Binary>,
+        words_until_us -> Bigint,
+        made_us -> Bigint,
+        revoked_us -> Nullable<Bigint>,
+    }
+}
+
+diesel::table! {
+    pass_devices (device) {
+        device -> Binary,
+        pass_id -> Unsigned<Integer>,
+        opened_us -> Bigint,
+    }
+}
+
+diesel::table! {
+    pass_uses (pass_id, press) {
+        pass_id -> Unsigned<Integer>,
+        press -> Binary,
+        used_us -> Bigint,
+        line -> Nullable<Unsigned<Bigint>>,
+    }
+}
+
+diesel::table! {
+    overlays (id) {
+        id -> Unsigned<Integer>,
+        channel_id -> Unsigned<Integer>,
+        token -> Varchar,
+        step -> Unsigned<Integer>,
+        air -> Mediumtext,
+    }
+}
+
+diesel::table! {
+    overlay_steps (overlay_id, step) {
+        overlay_id -> Unsigned<Integer>,
+        step -> Unsigned<Integer>,
+        layout -> Mediumtext,
+    }
+}
+
+diesel::allow_tables_to_appear_in_same_query!(vote_keys, widgets);
+diesel::allow_tables_to_appear_in_same_query!(wheel_seeds, widgets);
+diesel::allow_tables_to_appear_in_same_query!(pass_devices, passes);

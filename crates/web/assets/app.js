@@ -52,24 +52,27 @@ const tallyFollow = (
   const pressId = () =>
     [...crypto.getRandomValues(new Uint8Array(12))].map((b) => b.toString(16).padStart(2, '0')).join('');
   async function press(/** @type {HTMLElement} */ lever) {
-    /** @type {{ action?: string, id: string, value?: number }} */
+    /** @type {{ action?: string, id: string, value?: number, text?: string, side?: number }} */
     const order = { action: lever.dataset.press, id: pressId() };
     if (lever.dataset.value) order.value = Number(lever.dataset.value);
+    if (lever.dataset.text) order.text = lever.dataset.text;
+    if (lever.dataset.side) order.side = Number(lever.dataset.side);
     lever.classList.add('is-pressed');
     setTimeout(() => lever.classList.remove('is-pressed'), 140);
     for (let attempt = 0; attempt < 6; attempt++) {
       try {
-        const answer = await fetch(`/widgets/${lever.dataset.widget}/press`, {
+        const answer = await fetch(`${body.dataset.pressUnder ?? '/widgets'}/${lever.dataset.widget}/press`, {
           method: 'POST',
           headers: { 'content-type': 'application/json', 'x-csrf-token': csrf },
           body: JSON.stringify(order),
         });
-        if (answer.ok) return;
+        if (answer.ok) return true;
         if (answer.status !== 503) {
           const problem = await answer
             .json()
             .catch(() => ({ detail: 'That did not work. Reload the page and try again.' }));
-          return say(problem.detail, true);
+          say(problem.detail, true);
+          return false;
         }
       } catch {
         // The line is down: the same as an answer of "not now".
@@ -78,10 +81,40 @@ const tallyFollow = (
       await new Promise((done) => setTimeout(done, 500 * 2 ** attempt));
     }
     say('Not recorded: the server does not answer. Press again when the strip below is live.', true);
+    return false;
   }
   document.addEventListener('click', (event) => {
     const lever = event.target.closest('[data-press]');
     if (lever && !lever.disabled) ask(lever);
+  });
+
+  // A lever that sends a text along: pressed by its button, or by Enter in its field.
+  async function pressTyped(/** @type {any} */ typed) {
+    const field = typed.querySelector('input');
+    if (!field.reportValidity()) return;
+    const lever = document.createElement('span');
+    const { pressText: action, widget, value = '', side = '' } = typed.dataset;
+    Object.assign(lever.dataset, { press: action, widget, value, side, text: field.value });
+    if (await press(lever)) field.value = '';
+  }
+  document.addEventListener('click', (event) => {
+    const typed = event.target.closest('button')?.closest('[data-press-text]');
+    if (typed) pressTyped(typed);
+  });
+  document.addEventListener('keydown', (event) => {
+    if (event.key !== 'Enter' || !event.target.matches('[data-press-text] input')) return;
+    event.preventDefault();
+    pressTyped(event.target.closest('[data-press-text]'));
+  });
+
+  // ---- what the desk has to tell of ----
+  const chimes = document.querySelector('.desk[data-chimes]');
+  const told = new Map();
+  document.addEventListener('tally:put', (event) => {
+    const id = event.detail;
+    const now = document.querySelector(`.plate[data-live="${id}"] [data-attention]`)?.dataset.attention;
+    if (chimes && now && told.has(id) && told.get(id) !== now) tallySound('chime', 60);
+    if (String(id).startsWith('d')) told.set(id, now);
   });
 
   // ---- keys ----
@@ -118,11 +151,13 @@ const tallyFollow = (
   /** @type {any} */
   let asked = null;
   function ask(/** @type {any} */ lever) {
-    const same = asked && asked.press === lever.dataset.press && asked.widget === lever.dataset.widget;
+    const { press: action, widget, value, side } = lever.dataset;
+    const which = [action, widget, value, side].join();
+    const same = asked?.which === which;
     stopAsking();
     if (!('asks' in lever.dataset) || same) return press(lever);
     const label = lever.querySelector('.lever-label') ?? lever;
-    asked = { press: lever.dataset.press, widget: lever.dataset.widget, lever, label, words: label.textContent };
+    asked = { which, lever, label, words: label.textContent };
     lever.classList.add('is-asking');
     label.textContent = 'Sure? Press again';
     asked.timer = setTimeout(stopAsking, PATIENCE);
@@ -138,6 +173,8 @@ const tallyFollow = (
   // ---- dialogs ----
   function show(/** @type {string} */ id) {
     const dialog = document.getElementById(id);
+    // A helper's page has none.
+    if (!dialog) return;
     if (!dialog.open) dialog.showModal();
     if (id === 'finder') {
       const input = document.getElementById('finder-input');
@@ -227,6 +264,14 @@ const tallyFollow = (
     select.addEventListener('change', () => choose(select));
   }
 
+  // ---- a team that has played before brings its colour along ----
+  document.addEventListener('change', (event) => {
+    if (event.target.getAttribute('list') !== 'teams') return;
+    const known = document.querySelector(`#teams option[value="${CSS.escape(event.target.value.trim())}"]`);
+    const colour = document.getElementById(`${event.target.id}-colour`);
+    if (known && colour) colour.value = known.dataset.colour;
+  });
+
   // ---- sending a file ----
   document.addEventListener('submit', async (event) => {
     const form = event.target.closest('[data-upload]');
@@ -238,7 +283,8 @@ const tallyFollow = (
     button.disabled = true;
     say('Reading the file…');
     try {
-      const answer = await fetch(`${form.dataset.upload}?name=${encodeURIComponent(file.name)}`, {
+      const side = form.elements.side ? `&side=${form.elements.side.value}` : '';
+      const answer = await fetch(`${form.dataset.upload}?name=${encodeURIComponent(file.name)}${side}`, {
         method: 'POST',
         headers: { 'x-csrf-token': csrf },
         body: file,

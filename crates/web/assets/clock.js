@@ -20,6 +20,8 @@ const tallyClock = (() => {
         return d ? `${d} d ${h % 24}:${two(minutes)}:${two(rest)}` : short();
       case 'all_days':
         return `${d} d ${two(h % 24)}:${two(minutes)}:${two(rest)}`;
+      case 'match':
+        return `${m}:${two(rest)}`;
       default:
         return short();
     }
@@ -160,7 +162,10 @@ const tallyClock = (() => {
     if (!all.length || !notes || !air) return;
     place.flyTimer = setTimeout(() => fly(place), APART);
     const sum = all.reduce((/** @type {number} */ ms, /** @type {any} */ one) => ms + one.ms, 0);
-    const length = all.length === 1 ? all[0].words : (sum < 0 ? '−' : '+') + write(Math.abs(sum), 'auto', 0, false);
+    const length =
+      all.length === 1
+        ? all[0].words
+        : (sum < 0 ? '−' : '+') + write(Math.abs(sum), 'auto', 0, false) + (Math.abs(sum) < 60000 ? ' s' : '');
     const name = all.length === 1 ? all[0].name : `from ${all.length}`;
     place.querySelector(':scope > .fly')?.remove();
     const slip = document.createElement('span');

@@ -66,7 +66,12 @@
     if (waiting.size) putSoon();
   }
 
-  function putInto(/** @type {any} */ place, /** @type {string} */ html) {
+  // A page may show its board in a design of its own: styles make the designs, and the drawing is the same.
+  const designed = (/** @type {HTMLElement} */ place, /** @type {string} */ html) =>
+    place.dataset.design ? html.replace(/ shape-[a-z]+/, ` shape-${place.dataset.design}`) : html;
+
+  function putInto(/** @type {any} */ place, /** @type {string} */ drawn) {
+    const html = designed(place, drawn);
     if (place.shown === html) return;
     place.shown = html;
     const before = tallyMotion.before(place);
@@ -78,6 +83,9 @@
         ignoreActiveValue: held?.matches('input, textarea, select') ?? false,
         callbacks: {
           beforeAttributeUpdated: (/** @type {string} */ name) => name !== 'style',
+          // The rows of a drum are the page's own.
+          beforeNodeMorphed: (/** @type {any} */ node) =>
+            !node.classList?.contains('wheel-rows') && !node.hasAttribute?.('data-reader'),
           // The copies of a tape are the page's own.
           beforeNodeRemoved: (/** @type {any} */ node) => !node.classList?.contains('tape-again'),
         },
@@ -120,11 +128,13 @@
       one.style.setProperty('--first', one.dataset.first);
       one.style.setProperty('--second', one.dataset.second);
     }
+    if (typeof tallyOverlay !== 'undefined') tallyOverlay.dress(place);
     if (!hasSeldom && SELDOM.test(place.textContent)) bringSeldomFonts();
     tallyMotion.fit(place);
     tallyMotion.tapes(place);
     if (place.querySelector('[data-clock], [data-since], .in-turn')) tick();
     tallyClock.added(place, serverNow());
+    tallyWheel.dress(place, serverNow);
   }
 
   // ---- clocks ----
@@ -152,9 +162,19 @@
   let again = 0;
   let heard = 0;
 
+  // A form that is being sent leads away from here.
+  let leaving = false;
+  document.addEventListener('submit', () => (leaving = true));
+
   function ask() {
     if (socket?.readyState === WebSocket.OPEN) socket.send(JSON.stringify({ ask: performance.now() }));
   }
+  // Whoever arranges an overlay is told in which windows it is seen.
+  function tellWindow() {
+    if (!document.querySelector('.overlay-window') || socket?.readyState !== WebSocket.OPEN) return;
+    socket.send(JSON.stringify({ window: [innerWidth, innerHeight] }));
+  }
+  addEventListener('resize', tellWindow);
   function receive(/** @type {string} */ text) {
     heard = performance.now();
     tries = 0;
@@ -169,6 +189,8 @@
       if (message.hello !== body.dataset.build) location.reload();
     } else if (message.gone) {
       for (const place of document.querySelectorAll('[data-live]')) place.replaceChildren();
+      // A helper's page says why, and what to do; a page on air stays blank.
+      if (body.dataset.livePath === '/pass/live' && !leaving) location.reload();
     }
   }
   function open() {
@@ -180,7 +202,10 @@
     heard = performance.now();
     const line = new WebSocket(url);
     socket = line;
-    line.onopen = ask;
+    line.onopen = () => {
+      ask();
+      tellWindow();
+    };
     line.onmessage = (event) => {
       try {
         receive(event.data);

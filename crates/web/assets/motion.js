@@ -5,6 +5,7 @@
 const tallyMotion = (() => {
   'use strict';
   const calm = matchMedia('(prefers-reduced-motion: reduce)');
+  const onAir = document.documentElement.classList.contains('air-page');
   // Faster than this after each other, changes are shown at once.
   const BURST = 140;
   /** @type {Record<string, number>} */
@@ -27,7 +28,9 @@ const tallyMotion = (() => {
       for (const one of place.querySelectorAll('[data-key]'))
         keyed.set(one.id || one, { box: one.getBoundingClientRect(), key: one.dataset.key });
     const figures = [...place.querySelectorAll('[data-roll]')].map((one) => one.textContent);
-    return { family: air.classList[1], keyed, figures, reachedAt: air.dataset.reachedAt };
+    const opened = place.querySelector('[data-opened]')?.dataset.opened;
+    const flourish = place.querySelector('[data-flourish]')?.dataset.flourish;
+    return { family: air.classList[1], keyed, figures, reachedAt: air.dataset.reachedAt, opened, flourish };
   }
 
   function after(/** @type {any} */ place, /** @type {any} */ was, /** @type {number} */ now) {
@@ -40,6 +43,12 @@ const tallyMotion = (() => {
       makeRoom(place, was.keyed, time);
       rollAll(place, was.figures, air);
     }
+    const opened = place.querySelector('[data-opened]')?.dataset.opened;
+    if (opened && opened !== was.opened && now - Number(opened) < 15000 && onAir)
+      tallySound(air.dataset.openedSound, air.dataset.volume);
+    const flourish = place.querySelector('[data-flourish]')?.dataset.flourish;
+    if (flourish && flourish !== was.flourish && now - Number(flourish) < 15000 && onAir)
+      tallySound(air.dataset.flourishSound, air.dataset.volume);
     const { reachedAt } = air.dataset;
     if (reachedAt && reachedAt !== was.reachedAt && now - Number(reachedAt) < 30000) {
       tallyCelebrate(place, air.dataset, getComputedStyle(air), calm.matches);

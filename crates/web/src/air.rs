@@ -8,8 +8,11 @@ use crate::{live, widgets};
 use actix_web::http::header;
 use actix_web::{HttpRequest, HttpResponse, web};
 use askama::Template;
+use serde::Deserialize;
 use serde_json::{Value, json};
 use tally_core::record::ids::WidgetId;
+use tally_core::widgets::Family;
+use tally_core::widgets::scoreboard::Scoreboard;
 use tally_engine::{ChannelHandle, EngineError};
 
 #[derive(Template)]
@@ -20,6 +23,28 @@ struct AirPage<'a> {
     id: WidgetId,
     family: &'a str,
     drawing: String,
+    /// The design in which this page shows its board.
+    design: Option<&'static str>,
+}
+
+/// In which design a page shows its board, where that is another than the look's: several pages may show one board, in step.
+#[derive(Deserialize)]
+pub struct Design {
+    design: Option<String>,
+}
+
+impl Design {
+    /// The shape of that name; none where the address names none. What is drawn of a board is the same in every shape, and
+    /// styles do the rest, so only boards have designs.
+    fn shape(self, family: &str) -> Result<Option<&'static str>, WebError> {
+        let Some(wanted) = self.design else { return Ok(None) };
+        let designs = if family == Scoreboard::KEY { Scoreboard::SHAPES } else { &[] };
+        let found = designs.iter().find(|shape| shape.key == wanted).map(|shape| Some(shape.key));
+        found.ok_or_else(|| {
+            let all: Vec<&str> = designs.iter().map(|shape| shape.key).collect();
+            WebError::Refused(format!("There is no such design. A board has: {}.", all.join(", ")))
+        })
+    }
 }
 
 /// Finds the widget behind an address. Guessing is slowed down.
@@ -44,14 +69,28 @@ pub async fn page(
     app: web::Data<App>,
     request: HttpRequest,
     token: web::Path<String>,
+    design: web::Query<Design>,
 ) -> Result<HttpResponse, WebError> {
     let (channel, id) = find(&app, &request, &token).await?;
     let Some((family, drawing, _)) = look(&channel, id).await? else { return Err(WebError::NotFound) };
-    let page = AirPage { build: crate::assets::build(), token: &token, id, family, drawing };
+    let design = design.into_inner().shape(family)?;
+    let drawing = design.map_or_else(|| drawing.clone(), |design| in_design(&drawing, design));
+    let page = AirPage { build: crate::assets::build(), token: &token, id, family, drawing, design };
     Ok(HttpResponse::Ok()
         .content_type(header::ContentType::html())
         .insert_header((header::CONTENT_SECURITY_POLICY, AIR_POLICY))
         .body(html(&page)))
+}
+
+/// A board's drawing in another design, as `live.js` makes it of those that come later.
+fn in_design(drawing: &str, design: &str) -> String {
+    match drawing.split_once(" shape-") {
+        Some((before, rest)) => {
+            let rest = rest.trim_start_matches(|letter: char| letter.is_ascii_lowercase());
+            format!("{before} shape-{design}{rest}")
+        }
+        None => drawing.to_owned(),
+    }
 }
 
 /// `GET /w/{token}/live`: its live connection.

@@ -24,11 +24,8 @@ pub struct Program {
 }
 
 impl Program {
-    fn may(&self, scope: &str) -> Result<(), WebError> {
-        if self.scopes.split_ascii_whitespace().any(|one| one == scope) {
-            return Ok(());
-        }
-        Err(WebError::Refused(format!("This token lacks the scope “{scope}”.")))
+    fn may(&self, scope: &'static str) -> Result<(), WebError> {
+        if self.scopes.split_ascii_whitespace().any(|one| one == scope) { Ok(()) } else { Err(WebError::Scope(scope)) }
     }
 }
 
@@ -130,10 +127,12 @@ pub async fn widget(program: Program, id: web::Path<u32>) -> HttpResponse {
 #[serde(deny_unknown_fields)]
 struct ActionBody {
     value: Option<i64>,
+    text: Option<String>,
+    side: Option<u8>,
 }
 
 /// `POST /api/v1/widgets/{id}/actions/{action}`, with `{"value": 5}` where the action takes a
-/// number. `Idempotency-Key` makes a second try harmless.
+/// number, `{"text": "…"}` where it takes a text, and `{"side": 2}` where it is about a side. `Idempotency-Key` makes a second try harmless.
 pub async fn act(
     program: Program,
     request: HttpRequest,
@@ -155,6 +154,9 @@ pub async fn act(
             widget: WidgetId(id),
             action,
             value: body.value,
+            text: body.text,
+            side: body.side,
+            pressed_at: None,
             by: program.name.clone(),
             // A key is good for one token alone.
             source: format!("api/{}", program.token),

@@ -8,6 +8,7 @@ use crate::security::peers::Proxies;
 use crate::security::tokens;
 use crate::uploads::Uploads;
 use actix_web::cookie::Key;
+use sha2::{Digest, Sha256};
 use std::sync::Arc;
 use tally_engine::Engine;
 use tally_feeds::outside::Outside;
@@ -41,6 +42,8 @@ pub struct App {
     pub first_visit: String,
     /// Pictures of supporters.
     pub faces: Faces,
+    /// Under which the words of passes are kept.
+    pub spoken_key: [u8; 32],
     /// Files that were sent and not yet added.
     pub uploads: Uploads,
     /// Rules of feeds, made ready.
@@ -52,6 +55,8 @@ impl App {
     #[must_use]
     pub fn new(engine: Engine, config: Config, session_key: &[u8; 64]) -> Self {
         let limits = Limits::new(config.feed_rate);
+        // One of its own, which tells nothing of the session's.
+        let spoken_key = Sha256::new().chain_update(b"three words").chain_update(session_key).finalize().into();
         Self {
             engine,
             config,
@@ -60,6 +65,7 @@ impl App {
             bodies: Arc::default(),
             first_visit: tokens::token(&mut rand::rng()),
             faces: Faces::default(),
+            spoken_key,
             uploads: Uploads::default(),
             ready: Ready::default(),
         }
@@ -83,10 +89,28 @@ impl App {
         format!("{}/w/{token}", self.config.base_url)
     }
 
+    /// The address of an overlay's page.
+    #[must_use]
+    pub fn overlay_url(&self, token: &str) -> String {
+        format!("{}/o/{token}", self.config.base_url)
+    }
+
     /// The address of a widget's values.
     #[must_use]
     pub fn read_url(&self, token: &str) -> String {
         format!("{}/read/{token}.json", self.config.base_url)
+    }
+
+    /// The address that opens a helper's pass.
+    #[must_use]
+    pub fn pass_url(&self, link: &str) -> String {
+        format!("{}/p/{link}", self.config.base_url)
+    }
+
+    /// The address at which a pass's three words are typed.
+    #[must_use]
+    pub fn join_url(&self) -> String {
+        format!("{}/join", self.config.base_url)
     }
 
     /// The address to which a feed's events are sent.

@@ -1,6 +1,7 @@
 //! From views to what pages get: each widget drawn once, wrapped into a message, shared by all.
 
 use crate::markup::html;
+use crate::pad::pad;
 use crate::widgets;
 use crate::widgets::clock::Ticks;
 use askama::Template;
@@ -13,8 +14,10 @@ use tally_core::record::ids::WidgetId;
 use tally_core::time::Instant;
 use tally_core::time::calendar::Calendar;
 use tally_core::widgets::Lever;
+use tally_core::widgets::poll::PhaseWord as PollPhase;
 use tally_core::widgets::subathon::{PhaseWord, SubathonView};
 use tally_core::widgets::view::View;
+use tally_core::widgets::wheel::PhaseWord as WheelPhase;
 use tally_engine::{Draw, Drawn, Heard, OnAir, Pulse, PulseFeed, Seen, Shown};
 
 /// A feed that has brought nothing for this long is quiet.
@@ -57,6 +60,15 @@ pub struct PlateLever<'a> {
     key: Option<(&'static str, &'static str)>,
 }
 
+/// Who has a plate before them.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum ForWhom {
+    /// The owner, with the widget's place on the desk: there the keys of that row work it.
+    Owner(Option<usize>),
+    /// A helper, who is not told of other helpers, and for whom nothing leads into the owner's rooms.
+    Helper,
+}
+
 #[derive(Template)]
 #[template(path = "plate.html")]
 struct Plate<'a> {
@@ -64,12 +76,21 @@ struct Plate<'a> {
     title: &'a str,
     view: &'a View,
     levers: Vec<PlateLever<'a>>,
+    /// Those that send a text along.
+    typed: Vec<&'a Lever>,
+    /// What the desk has to be told of.
+    attention: Option<&'a str>,
+    for_whom: ForWhom,
 }
 
 impl Plate<'_> {
     /// The levers that are pressed in a hurry: as many as a row of keys has.
     fn first(&self) -> &[PlateLever<'_>] {
         self.levers.get(..KEYS).unwrap_or(&self.levers)
+    }
+
+    fn is_owners(&self) -> bool {
+        self.for_whom != ForWhom::Helper
     }
 
     /// The others.
@@ -102,6 +123,7 @@ impl Plate<'_> {
 #[derive(Template)]
 #[template(path = "strip.html")]
 struct Strip<'a> {
+    attention: &'a [(String, String)],
     lamps: Vec<Lamp>,
     pages: usize,
     last: Option<&'a Line>,
@@ -181,11 +203,16 @@ impl Draw for Drawer {
     fn widget(&self, shown: &Shown<'_>) -> Drawn {
         let seq = Some(shown.seq.0);
         let air = message(seq, [("w", widgets::draw(shown.seen))], Some(shown.id));
-        let plate = plate(shown.id, shown.plate, shown.seen.view, shown.levers);
+        let (view, levers) = (shown.seen.view, shown.levers);
+        let plate = |for_whom| plate(shown.id, for_whom, view, levers, shown.attention);
         // Nothing on the stage means that it shows what is on air.
         let tried = shown.tried.map(widgets::draw).unwrap_or_default();
-        let desk = message(seq, [("d", plate), ("t", tried)], Some(shown.id));
-        Drawn { air, desk }
+        let pad = |names| pad(view, levers, names).map(|pad| ("s", pad));
+        let desk = [("d", plate(ForWhom::Owner(shown.plate))), ("t", tried)].into_iter().chain(pad(true));
+        let desk = message(seq, desk, Some(shown.id));
+        let helpers = shown.for_helpers.then(|| [("d", plate(ForWhom::Helper))].into_iter().chain(pad(false)));
+        let helpers = helpers.map(|parts| message(seq, parts, Some(shown.id)));
+        Drawn { air, desk, helpers }
     }
 
     fn rehearsal(&self, id: WidgetId, seen: Seen<'_>) -> ByteString {
@@ -196,6 +223,7 @@ impl Draw for Drawer {
         let lines = lines(pulse.roll, &pulse.calendar, pulse.now);
         let lamp = |feed: &PulseFeed| Lamp::of(&feed.name, &feed.heard, &pulse.calendar, pulse.now);
         let strip = Strip {
+            attention: pulse.attention,
             lamps: pulse.feeds.iter().map(lamp).collect(),
             pages: pulse.pages,
             last: lines.first(),
@@ -220,12 +248,22 @@ fn lines(roll: &[(RollLine, Option<String>)], calendar: &Calendar, now: Instant)
 }
 
 /// A plate for the desk; without levers where nothing can be operated.
-pub fn plate(id: WidgetId, place: Option<usize>, view: &View, levers: &[Lever]) -> String {
-    let row = place.and_then(|place| KEY_ROWS.get(place));
+pub fn plate(id: WidgetId, for_whom: ForWhom, view: &View, levers: &[Lever], attention: Option<&str>) -> String {
+    let row = match for_whom {
+        ForWhom::Owner(place) => place.and_then(|place| KEY_ROWS.get(place)),
+        ForWhom::Helper => None,
+    };
+    // A board has a page of its own for its many keys; the desk has those of a hurry, and Undo.
+    let keys_elsewhere = matches!(view, View::Scoreboard(_));
+    let undo = levers.iter().filter(|lever| keys_elsewhere && lever.action == "undo");
+    let most = if keys_elsewhere { KEYS - 1 } else { usize::MAX };
+    let often = levers.iter().filter(|lever| if keys_elsewhere { lever.main } else { !lever.rare });
+    let often = often.take(most).chain(undo);
+    let (typed, levers): (Vec<&Lever>, Vec<&Lever>) = often.partition(|lever| lever.text.is_some());
     let levers = levers
-        .iter()
+        .into_iter()
         .enumerate()
         .map(|(index, lever)| PlateLever { lever, key: row.and_then(|row| row.get(index)).copied() })
         .collect();
-    html(&Plate { id, title: view.title(), view, levers })
+    html(&Plate { id, title: view.title(), view, levers, typed, attention, for_whom })
 }

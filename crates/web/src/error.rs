@@ -10,12 +10,41 @@ use serde_json::json;
 use tally_engine::EngineError;
 use tally_store::StoreError;
 
+/// Why a helper's pass opens nothing.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, thiserror::Error)]
+pub enum PassOver {
+    /// This browser has none.
+    #[error("This needs a pass. Open the link that you were given, or type its three words.")]
+    None,
+    /// Its owner has taken it back.
+    #[error("This pass was revoked. Ask whoever gave it to you for another.")]
+    Revoked,
+    /// Its time is over.
+    #[error("This pass has ended. Ask whoever gave it to you for another.")]
+    Ended,
+    /// It is open on other devices already.
+    #[error("This pass is open on as many devices as it allows. Give it back on one of them, or ask for another.")]
+    NoMoreDevices,
+    /// It was good for so many presses.
+    #[error("This pass is used up. Ask whoever gave it to you for another.")]
+    UsedUp,
+    /// It is for other widgets.
+    #[error("This pass is not for that.")]
+    NotForThat,
+}
+
 /// Why a request was not carried out.
 #[derive(Debug, thiserror::Error)]
 pub enum WebError {
     /// Nobody is signed in.
     #[error("Sign in first.")]
     SignIn,
+    /// A helper's pass does not open it.
+    #[error(transparent)]
+    Pass(#[from] PassOver),
+    /// A program's token is not for that.
+    #[error("This token lacks the scope “{0}”.")]
+    Scope(&'static str),
     /// The page is older than the session.
     #[error("This page has grown old. Reload it and try again.")]
     StalePage,
@@ -78,6 +107,8 @@ pub fn sentence(words: &str) -> String {
 struct ErrorPage<'a> {
     build: &'a str,
     message: &'a str,
+    /// Where to go from here, and its words.
+    way: (&'static str, &'static str),
 }
 
 impl WebError {
@@ -134,7 +165,7 @@ impl ResponseError for WebError {
     fn status_code(&self) -> StatusCode {
         match self {
             Self::SignIn => StatusCode::SEE_OTHER,
-            Self::StalePage => StatusCode::FORBIDDEN,
+            Self::StalePage | Self::Pass(_) | Self::Scope(_) => StatusCode::FORBIDDEN,
             Self::NotFound => StatusCode::NOT_FOUND,
             Self::TooMany(_) => StatusCode::TOO_MANY_REQUESTS,
             Self::Away => StatusCode::SERVICE_UNAVAILABLE,
@@ -153,7 +184,11 @@ impl ResponseError for WebError {
             answer.insert_header((header::RETRY_AFTER, seconds));
         }
         let message = self.to_string();
-        let page = ErrorPage { build: crate::assets::build(), message: &message };
+        let way = match self {
+            Self::Pass(_) => ("/join", "Type three words"),
+            _ => ("/", "To the first page"),
+        };
+        let page = ErrorPage { build: crate::assets::build(), message: &message, way };
         answer.insert_header(ContentType::html()).body(html(&page))
     }
 }

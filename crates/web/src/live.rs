@@ -4,18 +4,26 @@
 //! A page asks the time every few seconds. That keeps both ends sure of each other: a page that
 //! hears nothing connects anew, a connection that asks nothing is closed.
 
-use actix_web::web::Payload;
+use crate::app::App;
+use crate::overlay;
+use crate::security::helper::Helper;
+use actix_web::http::header;
+use actix_web::web::{Data, Payload};
 use actix_web::{HttpRequest, HttpResponse, rt};
 use actix_ws::{AggregatedMessage, AggregatedMessageStream, Closed, MessageStream, Session};
 use bytestring::ByteString;
 use serde::Deserialize;
 use serde_json::json;
+use std::collections::BTreeSet;
 use std::future::Future;
 use std::sync::Arc;
 use std::time::Duration;
-use tally_engine::{ChannelHandle, Hub, PageGuard, WidgetChannel};
-use tokio::sync::broadcast;
+use tally_core::record::ids::WidgetId;
+use tally_engine::{Audience, ChannelHandle, Hub, PageGuard, Told, WidgetChannel, Window};
+use tally_store::StoreError;
+use tally_store::overlays::OverlayRecord;
 use tokio::sync::broadcast::error::RecvError;
+use tokio::sync::{broadcast, watch};
 use tokio::time::{Instant, sleep_until};
 
 /// A connection that has asked nothing for this long is given up.
@@ -23,23 +31,29 @@ const SILENCE: Duration = Duration::from_secs(60);
 /// Pages send next to nothing.
 const MOST_INCOMING: usize = 256;
 
-/// What a page asks: the time, with a mark of its own to know its question by.
+/// What a page says.
 #[derive(Deserialize)]
-struct Question {
-    ask: f64,
+#[serde(rename_all = "snake_case")]
+enum Word {
+    /// It asks the time, with a mark of its own to know its question by.
+    Ask(f64),
+    /// It tells in which window it is seen.
+    Window(Window),
 }
 
 /// What happens on a connection besides what it shows.
 enum Heard {
     Asked(String),
+    Seen(Window),
     Nothing,
     Left,
 }
 
 fn hear(message: Option<Result<AggregatedMessage, actix_ws::ProtocolError>>, channel: &ChannelHandle) -> Heard {
     match message {
-        Some(Ok(AggregatedMessage::Text(text))) => match serde_json::from_str::<Question>(&text) {
-            Ok(Question { ask }) => Heard::Asked(json!({"ask": ask, "now": now_ms(channel)}).to_string()),
+        Some(Ok(AggregatedMessage::Text(text))) => match serde_json::from_str::<Word>(&text) {
+            Ok(Word::Ask(ask)) => Heard::Asked(json!({"ask": ask, "now": now_ms(channel)}).to_string()),
+            Ok(Word::Window(window)) => Heard::Seen(window),
             Err(_) => Heard::Nothing,
         },
         Some(Ok(AggregatedMessage::Ping(_) | AggregatedMessage::Pong(_) | AggregatedMessage::Binary(_))) => {
@@ -74,6 +88,8 @@ trait Showing: 'static {
     fn present(&mut self) -> Vec<ByteString>;
     /// What it gets next; none when its address was withdrawn.
     fn next(&mut self) -> impl Future<Output = Option<Vec<ByteString>>>;
+    /// In which window the page is seen.
+    fn seen_in(&mut self, _window: Window) {}
 }
 
 /// The newest drawing of one widget, always.
@@ -96,7 +112,7 @@ impl Showing for OneWidget {
 /// Everything on show in a channel.
 struct Everything {
     hub: Arc<Hub>,
-    messages: broadcast::Receiver<ByteString>,
+    messages: broadcast::Receiver<Told>,
 }
 
 impl Showing for Everything {
@@ -105,11 +121,130 @@ impl Showing for Everything {
     }
 
     async fn next(&mut self) -> Option<Vec<ByteString>> {
-        match self.messages.recv().await {
-            Ok(message) => Some(vec![message]),
-            // Too far behind for every message: the present state makes up for them all.
-            Err(RecvError::Lagged(_)) => Some(self.present()),
-            Err(RecvError::Closed) => None,
+        loop {
+            match self.messages.recv().await {
+                Ok((Audience::Rooms | Audience::Air(_), message)) => return Some(vec![message]),
+                Ok((Audience::Helpers(_), _)) => {}
+                // Too far behind for every message: the present state makes up for them all.
+                Err(RecvError::Lagged(_)) => return Some(self.present()),
+                Err(RecvError::Closed) => return None,
+            }
+        }
+    }
+}
+
+/// What a helper's pass lets its holder see, for as long as it holds.
+struct Granted {
+    hub: Arc<Hub>,
+    messages: broadcast::Receiver<Told>,
+    allowed: BTreeSet<WidgetId>,
+    helper: Helper,
+    passes: watch::Receiver<()>,
+    /// Whether it must be asked first if the pass still holds. It stays so until that is answered, since a question may
+    /// be cut short by something else that happens on the connection.
+    in_doubt: bool,
+}
+
+impl Showing for Granted {
+    fn present(&mut self) -> Vec<ByteString> {
+        self.hub.present_for_helpers(&self.allowed)
+    }
+
+    async fn next(&mut self) -> Option<Vec<ByteString>> {
+        loop {
+            if self.in_doubt {
+                // Where it cannot be asked, nothing more is shown.
+                if !self.helper.holds().await {
+                    return None;
+                }
+                self.in_doubt = false;
+            }
+            tokio::select! {
+                biased;
+                changed = self.passes.changed() => {
+                    changed.ok()?;
+                    self.in_doubt = true;
+                }
+                () = self.helper.ended() => return None,
+                message = self.messages.recv() => match message {
+                    Ok((Audience::Helpers(id), message)) if self.allowed.contains(&id) => return Some(vec![message]),
+                    Ok(_) => {}
+                    Err(RecvError::Lagged(_)) => return Some(self.present()),
+                    Err(RecvError::Closed) => return None,
+                },
+            }
+        }
+    }
+}
+
+/// A layout with everything that stands on it.
+struct Laid {
+    hub: Arc<Hub>,
+    messages: broadcast::Receiver<Told>,
+    layouts: watch::Receiver<()>,
+    channel: ChannelHandle,
+    app: Data<App>,
+    record: OverlayRecord,
+    stage: String,
+    /// Whether it must be looked up what is on air now; see [`Granted::in_doubt`].
+    in_doubt: bool,
+    open: PageGuard,
+}
+
+impl Laid {
+    /// What stands on it now; none where its address was withdrawn.
+    async fn look_up(&mut self) -> Option<ByteString> {
+        loop {
+            match self.app.engine.store().overlay_by_token(self.record.token.clone()).await {
+                Ok(record) => {
+                    self.stage = overlay::stage(&self.channel, &record).await.ok()?;
+                    self.record = record;
+                    return Some(self.staged());
+                }
+                Err(StoreError::NotFound) => return None,
+                // The picture stays as it is until the database answers.
+                Err(_) => tokio::time::sleep(Duration::from_secs(1)).await,
+            }
+        }
+    }
+
+    fn staged(&self) -> ByteString {
+        json!({"parts": {"overlay": self.stage}}).to_string().into()
+    }
+}
+
+impl Showing for Laid {
+    fn seen_in(&mut self, window: Window) {
+        self.open.shows(self.record.id, window);
+    }
+
+    fn present(&mut self) -> Vec<ByteString> {
+        let widgets = self.record.air.widgets().filter_map(|id| self.hub.air(id));
+        [self.staged()].into_iter().chain(widgets).collect()
+    }
+
+    async fn next(&mut self) -> Option<Vec<ByteString>> {
+        loop {
+            if self.in_doubt {
+                let staged = self.look_up().await?;
+                self.in_doubt = false;
+                return Some(vec![staged]);
+            }
+            tokio::select! {
+                biased;
+                changed = self.layouts.changed() => {
+                    changed.ok()?;
+                    self.in_doubt = true;
+                }
+                message = self.messages.recv() => match message {
+                    Ok((Audience::Air(id), message)) if self.record.air.widgets().any(|own| own == id) => {
+                        return Some(vec![message]);
+                    }
+                    Ok(_) => {}
+                    Err(RecvError::Lagged(_)) => return Some(self.present()),
+                    Err(RecvError::Closed) => return None,
+                },
+            }
         }
     }
 }
@@ -144,6 +279,7 @@ async fn converse(
                     heard_at = Instant::now();
                     session.text(answer).await?;
                 }
+                Heard::Seen(window) => showing.seen_in(window),
                 Heard::Nothing => {}
                 Heard::Left => return Ok(()),
             },
@@ -182,6 +318,44 @@ pub fn room(request: &HttpRequest, payload: Payload, channel: ChannelHandle) -> 
     let hub = Arc::clone(&channel.hub);
     let messages = hub.everything();
     open(request, payload, Everything { hub, messages }, channel)
+}
+
+/// An overlay's page.
+pub fn overlay(
+    request: &HttpRequest,
+    payload: Payload,
+    channel: ChannelHandle,
+    app: Data<App>,
+    record: OverlayRecord,
+    stage: String,
+) -> Result<HttpResponse, actix_web::Error> {
+    let hub = Arc::clone(&channel.hub);
+    let (messages, layouts, guard) = (hub.everything(), hub.overlays_watch(), hub.page_opened());
+    let on = channel.clone();
+    let laid = Laid { hub, messages, layouts, channel: on, app, record, stage, in_doubt: false, open: guard };
+    open(request, payload, laid, channel)
+}
+
+/// A helper's page.
+pub fn helper(
+    request: &HttpRequest,
+    payload: Payload,
+    helper: Helper,
+    allowed: BTreeSet<WidgetId>,
+) -> Result<HttpResponse, actix_web::Error> {
+    let channel = helper.channel.clone();
+    let hub = Arc::clone(&channel.hub);
+    let (messages, passes) = (hub.everything(), hub.passes_watch());
+    // It may have been revoked between the question at the door and here.
+    let granted = Granted { hub, messages, allowed, helper, passes, in_doubt: true };
+    open(request, payload, granted, channel)
+}
+
+/// Whether a live connection is asked for by a page of ours: another site's page could open it with our cookie, and a
+/// WebSocket asks nobody for leave.
+pub fn is_ours(request: &HttpRequest) -> bool {
+    let origin = request.headers().get(header::ORIGIN).and_then(|value| value.to_str().ok()).unwrap_or_default();
+    origin.split_once("://").map(|(_, rest)| rest) == Some(request.connection_info().host())
 }
 
 fn gone() -> String {

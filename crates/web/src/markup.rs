@@ -1,5 +1,6 @@
-//! Templates as text.
+//! Templates as text, and files to take along.
 
+use actix_web::http::header::{ContentDisposition, DispositionParam, DispositionType};
 use askama::Template;
 
 /// A template as text. Ours write to memory only, so a failure is a fault of the template, which
@@ -9,4 +10,12 @@ pub fn html(template: &impl Template) -> String {
         tracing::error!(%error, "a template failed");
         String::new()
     })
+}
+
+/// Lets a browser keep an answer as a file of that name.
+pub fn attachment(name: impl Into<String>) -> ContentDisposition {
+    ContentDisposition {
+        disposition: DispositionType::Attachment,
+        parameters: vec![DispositionParam::Filename(name.into())],
+    }
 }

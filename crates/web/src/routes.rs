@@ -2,9 +2,12 @@
 
 use crate::app::App;
 use crate::error::WebError;
-use crate::rooms::{account, bench, channel, desk, feeds, first_visit, health, ledger, shelf, shows, sign_in};
+use crate::rooms::{
+    account, bench, channel, desk, feeds, first_visit, health, helpers, ledger, matches, overlays, pass, polls, score,
+    shelf, shows, sign_in,
+};
 use crate::security::{csrf, guard, headers};
-use crate::{air, api, assets, clips, faces, ingest, schemas};
+use crate::{air, api, assets, clips, faces, fair, ingest, overlay, schemas};
 use actix_session::SessionMiddleware;
 use actix_session::config::{CookieContentSecurity, PersistentSession};
 use actix_session::storage::CookieSessionStore;
@@ -54,7 +57,9 @@ pub fn application(
         .route("/in/{token}", post().to(ingest::receive))
         .route("/in/{token}", get().to(ingest::receive))
         .route("/w/{token}/live", get().to(air::page_live))
+        .route("/o/{token}/live", get().to(overlay::page::page_live))
         .route("/read/{token:[A-Za-z0-9_-]+}.{form}", get().to(air::read))
+        .route("/fair/{commitment}", get().to(fair::page))
         .route("/clips/{token}", get().to(clips::serve))
         .route("/faces/{seal}/{address}", get().to(faces::serve::face))
         .route("/schemas/{name}", get().to(schemas::serve))
@@ -68,6 +73,7 @@ pub fn application(
                 .route("/widgets/{id}/actions/{action}", post().to(api::act)),
         )
         .service(web::resource("/w/{token}").wrap(Compress::default()).route(get().to(air::page)))
+        .service(web::resource("/o/{token}").wrap(Compress::default()).route(get().to(overlay::page::page)))
         .service(web::resource("/assets/{build}/{name:.*}").wrap(Compress::default()).route(get().to(assets::serve)))
         // People.
         .service(
@@ -130,6 +136,7 @@ pub fn application(
                 .route("/widgets/{id}/rehearse", post().to(bench::rehearse::press))
                 .route("/widgets/{id}/readdress", post().to(bench::readdress))
                 .route("/widgets/{id}/press", post().to(desk::press))
+                .route("/widgets/{id}/score", get().to(score::page))
                 .route("/widgets/{id}/clips", post().to(clips::receive))
                 .route("/clips/{token}/remove", post().to(clips::remove))
                 .route("/widgets/{id}/duplicate", post().to(shelf::duplicate))
@@ -139,6 +146,37 @@ pub fn application(
                 .route("/desk", get().to(desk::page))
                 .route("/desk", post().to(desk::arrange))
                 .route("/desk/sounds", post().to(desk::sounds))
+                .route("/overlays", get().to(overlays::page))
+                .route("/overlays", post().to(overlays::create))
+                .route("/overlays/{id}", get().to(overlays::room))
+                .route("/overlays/{id}/windows", get().to(overlays::seen))
+                .route("/overlays/{id}/edit", post().to(overlays::edit))
+                .route("/overlays/{id}/turn", post().to(overlays::turn))
+                .route("/overlays/{id}/air", post().to(overlays::air))
+                .route("/overlays/{id}/readdress", post().to(overlays::readdress))
+                .route("/overlays/{id}/remove", post().to(overlays::remove))
+                .route("/helpers", get().to(helpers::page))
+                .route("/helpers", post().to(helpers::create))
+                .route("/helpers/{id}/renew", post().to(helpers::renew))
+                .route("/helpers/{id}/revoke", post().to(helpers::revoke))
+                .route("/helpers/qr.{form:svg|png}", post().to(helpers::code))
+                // Helpers, each by a pass.
+                .route("/p/{link}", get().to(pass::door))
+                .route("/p/{link}", post().to(pass::enter))
+                .route("/join", get().to(pass::join))
+                .route("/join", post().to(pass::speak))
+                .route("/pass", get().to(pass::page))
+                .route("/pass/live", get().to(pass::live))
+                .route("/pass/leave", post().to(pass::leave))
+                .route("/pass/{id}/score", get().to(pass::pad_page))
+                .route("/pass/{id}/press", post().to(pass::press))
+                .route("/polls", get().to(polls::page))
+                .route("/polls.{form:csv|json}", get().to(polls::export))
+                .route("/polls/{widget}/chart.svg", get().to(polls::svg))
+                .route("/polls/{widget}/save", post().to(polls::save))
+                .route("/matches", get().to(matches::page))
+                .route("/matches", post().to(matches::create))
+                .route("/matches/{widget}/{line}.{form:csv|json|svg}", get().to(matches::export))
                 .route("/ledger", get().to(ledger::page))
                 .route("/ledger", post().to(ledger::manual::write))
                 .route("/ledger/lines", get().to(ledger::head))

@@ -19,7 +19,7 @@ pub async fn serve(name: web::Path<String>) -> HttpResponse {
 }
 
 /// The views, by family. A test holds every family to its schema.
-const VIEWS: [(&str, &str); 12] = [
+const VIEWS: [(&str, &str); 16] = [
     ("goal", include_str!("../schemas/views/goal.json")),
     ("total", include_str!("../schemas/views/total.json")),
     ("label", include_str!("../schemas/views/label.json")),
@@ -32,6 +32,10 @@ const VIEWS: [(&str, &str); 12] = [
     ("counter", include_str!("../schemas/views/counter.json")),
     ("clock", include_str!("../schemas/views/clock.json")),
     ("subathon", include_str!("../schemas/views/subathon.json")),
+    ("poll", include_str!("../schemas/views/poll.json")),
+    ("scoreboard", include_str!("../schemas/views/scoreboard.json")),
+    ("tracker", include_str!("../schemas/views/tracker.json")),
+    ("wheel", include_str!("../schemas/views/wheel.json")),
 ];
 
 /// `GET /schemas/views/{family}.json`

@@ -33,3 +33,4 @@ declare const Idiomorph: { morph(place: Element, html: string, options?: unknown
 interface Window {
   tallyInTurn(pattern: RegExp, target: string, rested?: (ok: boolean) => void): () => boolean;
 }
+declare const interact: (target: string) => any;

@@ -1,5 +1,6 @@
 //! What is said in chat. It is heard and forgotten after a while: chat is no part of the record.
 
+use crate::language::text::{fold, plain};
 use crate::record::ids::FeedId;
 use crate::time::Instant;
 use std::collections::VecDeque;
@@ -58,10 +59,36 @@ pub struct ChatLine {
     pub at: Instant,
     /// Who said it.
     pub name: String,
+    /// What the chat server knows them by, where it tells.
+    pub id: Option<String>,
     /// What they are in chat.
     pub role: Role,
     /// What.
     pub text: String,
+}
+
+impl ChatLine {
+    /// Who said it, so that one viewer is one: by what the server knows them by, else by their name.
+    #[must_use]
+    pub fn viewer(&self) -> String {
+        self.id.as_ref().map_or_else(|| fold(&self.name), |id| format!("#{id}"))
+    }
+
+    /// What was said after a word, if the line begins with that word.
+    ///
+    /// ```
+    /// use tally_core::book::chat::{ChatLine, Role};
+    /// let at = "2026-11-24T19:00:00Z".parse().unwrap();
+    /// let line = ChatLine { at, name: "odile".into(), id: None, role: Role::Viewer, text: "！Coal for No. 7".into() };
+    /// assert_eq!(line.after("!coal"), Some("for No. 7"));
+    /// assert_eq!(line.after("!co"), None);
+    /// ```
+    #[must_use]
+    pub fn after(&self, word: &str) -> Option<&str> {
+        let text = self.text.trim();
+        let (first, rest) = text.split_once(char::is_whitespace).unwrap_or((text, ""));
+        (plain(first) == plain(word)).then(|| rest.trim())
+    }
 }
 
 /// The newest lines, each with the feed through which it came and a number of its own.
@@ -109,7 +136,7 @@ mod tests {
         let mut chat = Chat::default();
         for number in 0..=MOST {
             let at = "2026-11-24T19:00:00Z".parse().unwrap();
-            let line = ChatLine { at, name: "ninepins".into(), role: Role::Viewer, text: number.to_string() };
+            let line = ChatLine { at, name: "ninepins".into(), id: None, role: Role::Viewer, text: number.to_string() };
             chat.hear(FeedId(1), line);
         }
         let newest: Vec<_> = chat.newest().map(|(number, _, line)| (number, line.text.clone())).collect();

@@ -4,7 +4,7 @@ use super::Book;
 use super::names::{By, Person, Spelling};
 use super::words::Word;
 use crate::money::Money;
-use crate::record::happening::{Actor, Happening, Kind, Tier};
+use crate::record::happening::{Actor, Happening, Kind, Standing, Tier};
 use crate::record::measure::Measure;
 use serde::{Deserialize, Serialize};
 
@@ -106,6 +106,16 @@ pub enum What {
         /// A number with it.
         value: Option<i64>,
     },
+    /// A word said in chat.
+    Command {
+        /// Which.
+        word: Word,
+    },
+    /// How a poll stands that is held elsewhere. The whole of it is the fact's text, as JSON.
+    Poll {
+        /// What is asked.
+        question: Word,
+    },
     /// A hand-made plus or minus.
     Adjust {
         /// On which measure.
@@ -166,6 +176,8 @@ impl Fact {
             What::Stat { .. } => Kind::Stat,
             What::Signal { .. } => Kind::Signal,
             What::Adjust { .. } => Kind::Adjust,
+            What::Command { .. } => Kind::Command,
+            What::Poll { .. } => Kind::Poll,
         }
     }
 
@@ -247,7 +259,12 @@ impl Fact {
             What::Signal { value, .. } => value,
             What::Adjust { by: Adjusted::Things(number), .. } => Some(number),
             What::Reward { cost, .. } => cost.map(i64::from),
-            What::Follow | What::Sub { .. } | What::Tip { .. } | What::Adjust { .. } => None,
+            What::Follow
+            | What::Sub { .. }
+            | What::Tip { .. }
+            | What::Adjust { .. }
+            | What::Command { .. }
+            | What::Poll { .. } => None,
         }
     }
 
@@ -259,6 +276,8 @@ impl Fact {
             | What::Purchase { item: word, .. }
             | What::Gauge { level: word, .. }
             | What::Stat { stat: word, .. }
+            | What::Command { word }
+            | What::Poll { question: word }
             | What::Signal { signal: word, .. } => Some(word),
             _ => None,
         }
@@ -275,9 +294,13 @@ impl Book {
     /// The fact of a happening, with its names and words noted and its money priced.
     pub(super) fn fact(&mut self, at: i64, seq: u64, feed: u32, happening: &Happening) -> Fact {
         let by = happening.actor().map_or(By::Nobody, |actor| self.cover.names.by(actor));
+        let standing = match happening {
+            Happening::Poll(standing) => serde_json::to_string(standing).ok(),
+            _ => None,
+        };
         let text = match happening {
             Happening::Signal { text, .. } => text.as_deref(),
-            other => other.message(),
+            other => other.message().or(standing.as_deref()),
         };
         let what = match happening {
             Happening::Follow { .. } => What::Follow,
@@ -308,6 +331,8 @@ impl Book {
             Happening::Signal { name, value, .. } => {
                 What::Signal { signal: self.cover.words.place(name), value: *value }
             }
+            Happening::Command { word, .. } => What::Command { word: self.cover.words.place(word) },
+            Happening::Poll(standing) => What::Poll { question: self.cover.words.place(&standing.question) },
             Happening::Adjust { measure, number, amount, .. } => What::Adjust {
                 measure: *measure,
                 by: match amount {
@@ -320,6 +345,13 @@ impl Book {
         let priced = self.price(&fact);
         fact.set_priced(priced);
         fact
+    }
+
+    /// What the fact of a poll that is held elsewhere tells.
+    #[must_use]
+    pub fn standing(fact: &Fact) -> Option<Standing> {
+        let What::Poll { .. } = fact.what else { return None };
+        serde_json::from_str(fact.text.as_deref()?).ok()
     }
 
     fn coins(&mut self, money: Money) -> Coins {
@@ -366,6 +398,11 @@ impl Book {
             What::Stat { player, character, stat, total } => {
                 Happening::Stat { player: word(player), character: character.map(word), stat: word(stat), total }
             }
+            What::Command { word: one } => Happening::Command { actor, word: word(one), text: message },
+            What::Poll { question } => match Self::standing(fact) {
+                Some(standing) => Happening::Poll(standing),
+                None => Happening::Signal { name: word(question), value: None, text: message },
+            },
             What::Signal { signal, value } => Happening::Signal { name: word(signal), value, text: message },
             What::Adjust { measure, by } => {
                 let (number, amount) = match by {

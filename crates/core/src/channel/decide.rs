@@ -70,6 +70,10 @@ impl Channel {
             let target = piece.undoable(asked).ok_or(Refusal::NotNow("there is nothing to take back"))?;
             return Ok(Body::Void { widget, by, target });
         }
+        if press.action.name == "redo" {
+            let target = piece.redoable().ok_or(Refusal::NotNow("there is nothing to put back"))?;
+            return Ok(Body::Void { widget, by, target });
+        }
         Ok(Body::Act { widget, by, act: piece.decide(&press.action, &self.scope(now))? })
     }
 

@@ -18,6 +18,8 @@ pub struct Desk {
     pub hidden: BTreeSet<WidgetId>,
     /// Whether all sounds of widgets are off.
     pub muted: bool,
+    /// Whether the desk is heard when it has something to tell of.
+    pub chimes: bool,
 }
 
 impl Channel {
@@ -69,7 +71,7 @@ mod tests {
         assert_eq!(order(&channel), [(1, true), (2, true), (3, true), (4, true)]);
         // A widget that is gone leaves no gap.
         let hidden = BTreeSet::from([WidgetId(1)]);
-        channel.set_desk(Desk { order: [9, 4, 1].map(WidgetId).to_vec(), hidden, muted: false });
+        channel.set_desk(Desk { order: [9, 4, 1].map(WidgetId).to_vec(), hidden, ..Desk::default() });
         assert_eq!(order(&channel), [(4, true), (1, false), (2, true), (3, true)]);
         let now = Instant::UNIX_EPOCH;
         assert_eq!(channel.plates(now), BTreeMap::from([(WidgetId(4), 0), (WidgetId(3), 1)]));

@@ -19,7 +19,8 @@ macro_rules! tell {
             book: &$channel.book,
             tallies: &$channel.tallies,
             feeds: &$channel.feeds,
-            counters: &$channel.counters,
+            told: &$channel.told,
+            seeds: &$channel.seeds,
             chat: &$channel.chat,
             portraits: &$channel.portraits,
             language: Language::default(),
@@ -69,7 +70,11 @@ impl Channel {
         let noting: Vec<WidgetId> =
             self.widgets.iter().filter(|(_, piece)| piece.notes() != 0).map(|(id, _)| *id).collect();
         for widget in noting {
-            let press = Press { widget, action: Action { name: "start", value: None }, by: "the rehearsal" };
+            let press = Press {
+                widget,
+                action: Action { name: "start", value: None, text: None, side: None },
+                by: "the rehearsal",
+            };
             if let Ok(body) = self.decide(&press, now) {
                 let origin = Origin { source: "rehearsal".into(), id: widget.to_string() };
                 let draft = Draft { origin, feed: None, happened_at: now, arrived_at: now, body };

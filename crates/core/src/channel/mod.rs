@@ -3,28 +3,32 @@
 mod decide;
 mod desk;
 mod follow;
+mod grant;
+mod hear;
 mod snapshot;
 pub mod starts;
 
 pub use decide::{Correcting, Press};
 pub use desk::Desk;
+pub use grant::{Grant, Job};
+pub use hear::{ChatPress, Heard, HeardVote};
 pub use snapshot::Snapshot;
 
 use crate::book::Book;
-use crate::book::chat::{Chat, ChatLine};
+use crate::book::chat::Chat;
 use crate::book::portraits::Portraits;
+use crate::count::told::AllTold;
 use crate::count::{Scope, Tallies};
 use crate::language::Language;
 use crate::money::Currency;
 use crate::money::conversion::Conversion;
-use crate::record::entry::{Body, Change, Draft, Entry};
-use crate::record::happening::Happening;
+use crate::record::acts::wheel::Bytes32;
+use crate::record::entry::{Body, Change, Entry};
 use crate::record::ids::{FeedId, Seq, WidgetId};
 use crate::record::settings::Settings;
 use crate::time::Instant;
-use crate::widgets::counter::Counter;
 use crate::widgets::view::View;
-use crate::widgets::{Family, Piece, Setup};
+use crate::widgets::{Piece, Setup};
 use serde::{Deserialize, Serialize};
 use std::collections::{BTreeMap, BTreeSet, VecDeque};
 
@@ -37,14 +41,17 @@ pub struct Channel {
     settings: Settings,
     widgets: BTreeMap<WidgetId, Piece>,
     feeds: BTreeMap<FeedId, String>,
-    /// The names of counters, for clocks that count since one was pressed.
-    counters: BTreeMap<WidgetId, String>,
+    /// What widgets tell each other.
+    told: AllTold,
+    /// The seeds of wheels that wait for their spin, by their commitments.
+    seeds: BTreeMap<Bytes32, Bytes32>,
     desk: Desk,
     /// Widgets as they are tried on the stage, where that differs from what is on air.
     drafts: BTreeMap<WidgetId, Piece>,
     book: Book,
     tallies: Tallies,
     chat: Chat,
+    rests: hear::Rests,
     portraits: Portraits,
     last_seq: Seq,
     roll: VecDeque<RollLine>,
@@ -91,11 +98,13 @@ impl Channel {
             settings,
             widgets: widgets.into_iter().collect(),
             feeds: BTreeMap::new(),
-            counters: BTreeMap::new(),
+            told: AllTold::new(),
+            seeds: BTreeMap::new(),
             desk: Desk::default(),
             drafts: BTreeMap::new(),
             tallies: Tallies::default(),
             chat: Chat::default(),
+            rests: hear::Rests::default(),
             portraits: Portraits::default(),
             last_seq: Seq(0),
             roll: VecDeque::new(),
@@ -113,8 +122,33 @@ impl Channel {
             .chain(&self.drafts)
             .flat_map(|(id, piece)| piece.counts(&self.settings).into_iter().map(move |count| (*id, count)));
         self.tallies = std::mem::take(&mut self.tallies).serving(counts);
-        let counters = self.widgets.iter().filter(|(_, piece)| piece.key() == Counter::KEY);
-        self.counters = counters.map(|(id, piece)| (*id, piece.title().to_owned())).collect();
+        let all: BTreeSet<WidgetId> = self.widgets.keys().copied().collect();
+        self.told.retain(|id, _| all.contains(id));
+        self.hear_told(&all);
+    }
+
+    /// Lets widgets tell what others go by, as of the newest line; names those who may go by it if it has changed.
+    fn hear_told(&mut self, of: &BTreeSet<WidgetId>) -> BTreeSet<WidgetId> {
+        let now = self.roll.back().map_or(Instant::UNIX_EPOCH, |line| line.arrived_at);
+        let scope = self.scope(now);
+        let tells = |id: &WidgetId| self.widgets.get(id).map(|piece| (*id, piece.tells(&scope)));
+        let told: Vec<_> =
+            of.iter().filter_map(tells).filter(|(id, told)| self.told.get(id) != told.as_ref()).collect();
+        if told.is_empty() {
+            return BTreeSet::new();
+        }
+        for (id, told) in told {
+            match told {
+                Some(told) => self.told.insert(id, told),
+                None => self.told.remove(&id),
+            };
+        }
+        self.widgets.iter().filter(|(_, piece)| piece.goes_by_others()).map(|(id, _)| *id).collect()
+    }
+
+    /// Takes note of the seeds of wheels that wait for their spin.
+    pub fn set_seeds(&mut self, seeds: BTreeMap<Bytes32, Bytes32>) {
+        self.seeds = seeds;
     }
 
     /// All that a widget may look at, at an instant.
@@ -125,7 +159,8 @@ impl Channel {
             book: &self.book,
             tallies: &self.tallies,
             feeds: &self.feeds,
-            counters: &self.counters,
+            told: &self.told,
+            seeds: &self.seeds,
             chat: &self.chat,
             portraits: &self.portraits,
             language: Language::default(),
@@ -277,22 +312,6 @@ impl Channel {
         self.listen();
     }
 
-    /// Takes in what is said in chat, and names the widgets that may show it.
-    pub fn hear(&mut self, feed: FeedId, lines: Vec<ChatLine>) -> BTreeSet<WidgetId> {
-        for line in lines {
-            self.chat.hear(feed, line);
-        }
-        let all = self.widgets.iter().chain(&self.drafts);
-        all.filter(|(_, piece)| piece.follows_chat()).map(|(id, _)| *id).collect()
-    }
-
-    /// Takes in a reading of a level that is not recorded, and names the widgets that may show it.
-    pub fn hear_level(&mut self, reading: &Draft) -> BTreeSet<WidgetId> {
-        let Body::Happening(Happening::Gauge { name, value }) = &reading.body else { return BTreeSet::new() };
-        let turned = self.book.hear_level(reading.feed, name, *value, reading.happened_at);
-        self.tallies.take(&turned, &self.book, &self.settings)
-    }
-
     /// What is said in chat.
     #[must_use]
     pub fn chat(&self) -> &Chat {
@@ -349,6 +368,7 @@ impl Channel {
             let all = self.widgets.iter().chain(&self.drafts);
             touched.extend(all.filter(|(_, piece)| piece.follows_shows()).map(|(id, _)| *id));
         }
+        touched.extend(self.hear_told(&touched));
         touched
     }
 
@@ -382,6 +402,7 @@ impl Channel {
             self.listen();
         }
         touched.insert(widget);
+        touched.extend(self.hear_told(&touched));
         touched
     }
 

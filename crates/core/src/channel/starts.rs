@@ -28,7 +28,7 @@ const fn start(
 }
 
 /// All starts, in the order in which they are offered.
-pub const STARTS: [Start; 34] = [
+pub const STARTS: [Start; 48] = [
     start(
         "tips-this-month",
         "This month’s tips towards something",
@@ -249,6 +249,37 @@ pub const STARTS: [Start; 34] = [
         &[("title", "Here it is"), ("kind", "zone"), ("shape", "words")],
     ),
     start(
+        "poll",
+        "A poll that your chat votes in",
+        "poll",
+        &[("title", "You decide"), ("saved", "What shall we do next? Go on / Something else\nyes / no")],
+    ),
+    start(
+        "duel",
+        "A duel of two sides",
+        "poll",
+        &[("title", "This or that"), ("saved", "this / that"), ("length", "1:00"), ("shape", "coupling")],
+    ),
+    start(
+        "poll-elsewhere",
+        "A poll that your platform holds",
+        "poll",
+        &[("title", "The poll"), ("shape", "slate"), ("look", "chalk")],
+    ),
+    start(
+        "wheel",
+        "A wheel of things that might happen",
+        "wheel",
+        &[("title", "What happens now"), ("slices", "Sing: 2\nDance: 2\nA silly hat\nNothing at all: 3")],
+    ),
+    start(
+        "raffle",
+        "A raffle among your viewers",
+        "wheel",
+        &[("title", "Who wins the mug"), ("source", "pot"), ("after", "remove"), ("shape", "drum"), ("look", "lamp")],
+    ),
+    start("wheel-strip", "Names that run past", "wheel", &[("title", "Next up"), ("source", "pot"), ("shape", "run")]),
+    start(
         "subathon",
         "A subathon: your audience keeps the clock going",
         "subathon",
@@ -259,6 +290,56 @@ pub const STARTS: [Start; 34] = [
         "A subathon in a ring, for a corner",
         "subathon",
         &[("title", "Keep us going"), ("total", "12:00:00"), ("shape", "ring"), ("look", "lamp")],
+    ),
+    start(
+        "match",
+        "A match, by points",
+        "scoreboard",
+        &[("title", "The match"), ("1.name", "Home"), ("2.name", "Guests")],
+    ),
+    start(
+        "football",
+        "A football match, in a slip for a corner",
+        "scoreboard",
+        &[("title", "Football"), ("sport", "football"), ("1.name", "Home"), ("2.name", "Guests"), ("shape", "slip")],
+    ),
+    start(
+        "basketball",
+        "A basketball game, in plates",
+        "scoreboard",
+        &[("title", "Basketball"), ("sport", "basketball"), ("1.name", "Home"), ("2.name", "Guests")],
+    ),
+    start(
+        "tennis",
+        "A tennis match",
+        "scoreboard",
+        &[
+            ("title", "Tennis"),
+            ("sport", "tennis"),
+            ("1.name", "One"),
+            ("2.name", "Two"),
+            ("shape", "slip"),
+            ("look", "lamp"),
+        ],
+    ),
+    start(
+        "darts",
+        "A match of darts",
+        "scoreboard",
+        &[("title", "Darts"), ("sport", "darts"), ("1.name", "One"), ("2.name", "Two"), ("shape", "tall")],
+    ),
+    start(
+        "table",
+        "A table of many",
+        "scoreboard",
+        &[("title", "The table"), ("sport", "ranking"), ("sides", "One\nTwo\nThree\nFour"), ("shape", "slip")],
+    ),
+    start("tracker", "What a game counts, in a badge", "tracker", &[("title", "The game")]),
+    start(
+        "tracker-card",
+        "A game with its last rounds",
+        "tracker",
+        &[("title", "Wins tonight"), ("beside", "losses"), ("shape", "card"), ("look", "lamp")],
     ),
 ];
 

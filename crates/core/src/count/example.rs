@@ -49,7 +49,8 @@ impl Count {
                 let amount = Some(amount).filter(|_| self.what == What::Sum(Measure::AmountOfPurchases));
                 Happening::Purchase { actor, item: "Enamel mug".into(), quantity: number, amount }
             }
-            Kind::Gauge | Kind::Stat | Kind::Signal | Kind::Adjust => {
+            Kind::Command => Happening::Command { actor, word: "!whistle".into(), text: message },
+            Kind::Gauge | Kind::Stat | Kind::Signal | Kind::Adjust | Kind::Poll => {
                 Happening::Signal { name: "whistle".into(), value: None, text: None }
             }
         }

@@ -14,6 +14,7 @@ mod tallies;
 mod tally;
 #[cfg(test)]
 mod tests;
+pub mod told;
 mod turning;
 mod worth;
 

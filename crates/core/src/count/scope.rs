@@ -5,9 +5,11 @@ use crate::book::Book;
 use crate::book::chat::Chat;
 use crate::book::names::Person;
 use crate::book::portraits::Portraits;
+use crate::count::told::AllTold;
 use crate::language::Language;
 use crate::language::unit::Unit;
-use crate::record::ids::{FeedId, WidgetId};
+use crate::record::acts::wheel::Bytes32;
+use crate::record::ids::FeedId;
 use crate::record::settings::Settings;
 use crate::template::Locale;
 use crate::time::Instant;
@@ -25,8 +27,10 @@ pub struct Scope<'a> {
     pub tallies: &'a Tallies,
     /// The channel's feeds by name.
     pub feeds: &'a BTreeMap<FeedId, String>,
-    /// The channel's counters by name.
-    pub counters: &'a BTreeMap<WidgetId, String>,
+    /// What widgets tell each other.
+    pub told: &'a AllTold,
+    /// The seeds of wheels that wait for their spin, by their commitments.
+    pub seeds: &'a BTreeMap<Bytes32, Bytes32>,
     /// What is said in chat.
     pub chat: &'a Chat,
     /// Where pictures of people are.

@@ -30,7 +30,7 @@ const MOST_PEOPLE: usize = 50;
 const GIVING: [(&str, &str); 2] = [("given", "given away"), ("own", "paid for by themselves")];
 
 /// Levels and statistics that the channel has heard of, with the kind each is of.
-fn heard<'a>(scope: &'a Scope<'_>, kind: Kind) -> BTreeSet<&'a str> {
+pub(crate) fn heard<'a>(scope: &'a Scope<'_>, kind: Kind) -> BTreeSet<&'a str> {
     let facts = scope.book.facts(crate::time::calendar::Span::ALL, kind.bit()).rev().take(2_000);
     facts.filter_map(|fact| fact.word()).map(|word| scope.book.words().get(word)).collect()
 }

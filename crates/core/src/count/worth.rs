@@ -29,7 +29,8 @@ impl Measure {
             | (Self::CountOfCheers, What::Cheer { .. })
             | (Self::CountOfRaids, What::Raid { .. })
             | (Self::CountOfRewards, What::Reward { .. })
-            | (Self::CountOfSignals, What::Signal { .. }) => Worth::Adds(1),
+            | (Self::CountOfSignals, What::Signal { .. })
+            | (Self::CountOfCommands, What::Command { .. }) => Worth::Adds(1),
             (Self::CountOfNewSubs, What::Sub { months, .. }) if months.unwrap_or(1) <= 1 => Worth::Adds(1),
             (Self::SubscriberWeight, What::Sub { tier, .. }) => Worth::Adds(weights.at(fact.at, *tier)),
             (Self::CountOfGifts, What::Gift { count, .. }) => Worth::Adds((*count).into()),
@@ -76,6 +77,7 @@ mod tests {
             Happening::Gauge { name: "viewers".into(), value: 9 },
             Happening::Stat { player: "odile".into(), character: None, stat: "deliveries".into(), total: 9 },
             Happening::Signal { name: "bell".into(), value: Some(9), text: None },
+            Happening::Command { actor: actor(), word: "!coal".into(), text: None },
         ];
         let settings = crate::fixtures::settings();
         let mut book = crate::book::Book::new(&settings);
@@ -94,6 +96,6 @@ mod tests {
         };
         // A gifted subscription counts once for its receiver and once for its giver, in measures of their own.
         let sums: Vec<i64> = Measure::ALL.into_iter().map(sum).collect();
-        assert_eq!(sums, [350, 1, 1, 2, 1, 10, 20, 500, 1, 77, 1, 1, 1_200, 8, 1, 10]);
+        assert_eq!(sums, [350, 1, 1, 2, 1, 10, 20, 500, 1, 77, 1, 1, 1_200, 8, 1, 1, 10]);
     }
 }

@@ -1,5 +1,7 @@
 //! Text from outside: what may stand in a name or a message, and how text is shortened.
 
+use unicode_normalization::UnicodeNormalization;
+
 /// Most characters of a name.
 pub const NAME_MOST: usize = 500;
 /// Most characters of a message.
@@ -49,11 +51,40 @@ pub fn fold(text: &str) -> String {
     text.trim().to_lowercase().chars().filter(|c| !is_invisible(*c)).collect()
 }
 
+/// A text as it is compared with what somebody types in chat: compatible forms are one (Unicode NFKC, UAX #15), so
+/// that full-width digits and letters are their usual ones, and blanks are one each.
+///
+/// ```
+/// use tally_core::language::text::plain;
+/// assert_eq!(plain(" Ｎｏ． ７  Green "), "no. 7 green");
+/// ```
+#[must_use]
+pub fn plain(text: &str) -> String {
+    let folded = fold(&text.nfkc().collect::<String>());
+    folded.split_whitespace().collect::<Vec<_>>().join(" ")
+}
+
 /// A text from somebody who cannot be told what to change, such as a line of chat: without control
 /// characters and those that turn the direction of the text around them, shortened to `most` characters.
 #[must_use]
 pub fn tamed(text: &str, most: usize) -> String {
     text.chars().filter(|c| !c.is_control() && !overrides_direction(*c)).take(most).collect()
+}
+
+/// A text cut to so many letters, the last of which says that there was more.
+///
+/// ```
+/// use tally_core::language::text::cut;
+/// assert_eq!(cut("Which livery for No. 7?", 14), "Which livery…");
+/// assert_eq!(cut("tea", 14), "tea");
+/// ```
+#[must_use]
+pub fn cut(text: &str, most: usize) -> String {
+    if text.chars().count() <= most {
+        return text.to_owned();
+    }
+    let kept: String = text.chars().take(most.saturating_sub(1)).collect();
+    format!("{}…", kept.trim_end())
 }
 
 /// Checks a name: one line, something to be seen in it, at most [`NAME_MOST`] characters. Blanks around it go.

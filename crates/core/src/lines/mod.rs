@@ -277,7 +277,8 @@ fn measure(kind: Kind) -> Measure {
         Kind::Raid => Measure::ViewersOfRaids,
         Kind::Reward => Measure::CountOfRewards,
         Kind::Purchase => Measure::CountOfPurchases,
-        Kind::Follow | Kind::Gauge | Kind::Stat | Kind::Signal | Kind::Adjust => Measure::CountOfFollows,
+        Kind::Command => Measure::CountOfCommands,
+        Kind::Follow | Kind::Gauge | Kind::Stat | Kind::Signal | Kind::Adjust | Kind::Poll => Measure::CountOfFollows,
     }
 }
 

@@ -7,15 +7,17 @@ use crate::record::happening::Kind;
 pub(super) fn standard(language: Language, kind: Kind) -> &'static str {
     let by_language = |templates: [&'static str; 7]| templates[language as usize];
     match kind {
-        Kind::Follow | Kind::Gauge | Kind::Stat | Kind::Signal | Kind::Adjust => by_language([
-            "*{{ name }}* follows",
-            "*{{ name }}* folgt",
-            "*{{ name }}* suit la chaîne",
-            "*{{ name }}* sigue el canal",
-            "*{{ name }}* obserwuje",
-            "*{{ name }}* segue o canal",
-            "*{{ name }}*さんがフォロー",
-        ]),
+        Kind::Follow | Kind::Gauge | Kind::Stat | Kind::Signal | Kind::Adjust | Kind::Command | Kind::Poll => {
+            by_language([
+                "*{{ name }}* follows",
+                "*{{ name }}* folgt",
+                "*{{ name }}* suit la chaîne",
+                "*{{ name }}* sigue el canal",
+                "*{{ name }}* obserwuje",
+                "*{{ name }}* segue o canal",
+                "*{{ name }}*さんがフォロー",
+            ])
+        }
         Kind::Sub => by_language([
             "{% if giver %}*{{ name }}* has a subscription from {{ giver }}{% else %}*{{ name }}* subscribed{% if months > 1 %}, {{ months }} months{% endif %}{% endif %}",
             "{% if giver %}*{{ name }}* hat ein Abo von {{ giver }}{% else %}*{{ name }}* hat abonniert{% if months > 1 %}, {{ months }} Monate{% endif %}{% endif %}",
@@ -98,6 +100,6 @@ pub(super) fn kind(language: Language, kind: Kind) -> &'static str {
             by_language(["reward", "Belohnung", "récompense", "recompensa", "nagroda", "recompensa", "特典"])
         }
         Kind::Purchase => by_language(["purchase", "Kauf", "achat", "compra", "zakup", "compra", "購入"]),
-        Kind::Gauge | Kind::Stat | Kind::Signal | Kind::Adjust => kind.key(),
+        Kind::Gauge | Kind::Stat | Kind::Signal | Kind::Adjust | Kind::Command | Kind::Poll => kind.key(),
     }
 }

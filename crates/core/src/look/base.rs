@@ -86,7 +86,13 @@ impl Base {
             Token::AnimationSpeed => by_look(["brisk", "calm", "calm", "brisk", "brisk"]),
             Token::ScrollSpeed => "5",
             Token::Celebration => by_look(["bunting", "bunting", "steam", "lamps", "bunting"]),
-            Token::CelebrationSound | Token::LastSecondsSound | Token::DoneSound | Token::AddedSound => "none",
+            Token::CelebrationSound
+            | Token::LastSecondsSound
+            | Token::DoneSound
+            | Token::AddedSound
+            | Token::OpenedSound
+            | Token::FlourishSound
+            | Token::PassingSound => "none",
             Token::Volume => "60",
             Token::ShowTitle => "shown",
             Token::Icon => "own",

@@ -12,14 +12,15 @@ mod token;
 /// The groups of tokens that shapes use.
 pub mod tokens {
     pub use super::token::{
-        ADDED_SOUNDS, BAR, CELEBRATION, CLOCK_SOUNDS, EDGE, ENTERING, LINES, PLATE, SIDES, SIGNS, TAPE, TEXT, TITLED,
+        ADDED_SOUNDS, BAR, BOARD_SOUNDS, CELEBRATION, CLOCK_SOUNDS, EDGE, ENTERING, LINES, PLATE, POLL_SOUNDS, SIDES,
+        SIGNS, TAPE, TEXT, TITLED, WHEEL_SOUNDS,
     };
 }
 
 pub use base::Base;
 pub use contrast::{contrast, warnings};
 pub use font::{FONTS, Font};
-pub use token::{Drawer, Form, OWN, Sort, Token};
+pub use token::{Drawer, Form, Sort, Token};
 
 use crate::language::Language;
 use crate::record::happening::Kind;
@@ -81,12 +82,6 @@ impl Look {
     #[must_use]
     pub fn for_kind(&self, kind: Kind, token: Token) -> Option<&str> {
         self.kinds.get(&kind)?.get(&token).map(String::as_str)
-    }
-
-    /// Whether it celebrates with a clip of the streamer's own, named by its token.
-    #[must_use]
-    pub fn uses_clip(&self, token: &str) -> bool {
-        self.own.values().any(|value| value.strip_prefix(OWN) == Some(token))
     }
 
     /// The shape in which a family with these shapes is drawn.

@@ -1,6 +1,7 @@
 //! The tokens of a look: what each is, where it is set, and what it takes.
 
 use super::font::FONTS;
+use crate::record::own;
 use crate::sentence::{EditError, input};
 use serde::{Deserialize, Serialize};
 
@@ -145,6 +146,12 @@ pub enum Token {
     DoneSound,
     /// What is heard when time is added to a clock.
     AddedSound,
+    /// What is heard when a poll is opened.
+    OpenedSound,
+    /// What is heard as a slice of a wheel passes.
+    PassingSound,
+    /// What is heard with a flourish of a board.
+    FlourishSound,
 }
 
 /// What a token takes.
@@ -158,21 +165,20 @@ pub enum Form {
     Choice(&'static [(&'static str, &'static str)]),
     /// One of [`FONTS`].
     Font,
-    /// One of these words, or a clip of the streamer's own: [`OWN`] and the clip's token.
+    /// One of these words, or a clip of the streamer's own: [`own::OWN`] and the clip's token.
     Clip(Sort, &'static [(&'static str, &'static str)]),
 }
 
-/// Whether a clip is seen or only heard.
+/// What a file of the streamer's own is.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Sort {
     /// Seen, and heard where it has sound.
     Video,
     /// Only heard.
     Sound,
+    /// A picture, of a side for instance.
+    Picture,
 }
-
-/// What stands in front of the token of a clip of the streamer's own.
-pub const OWN: &str = "own-";
 
 /// Lettering.
 pub const TEXT: &[Token] = &[
@@ -219,6 +225,12 @@ pub const CELEBRATION: &[Token] = &[Token::Celebration, Token::CelebrationSound,
 
 /// What is heard of a clock.
 pub const CLOCK_SOUNDS: &[Token] = &[Token::LastSecondsSound, Token::DoneSound, Token::Volume];
+/// What is heard of a wheel: each slice that passes, and when it comes to rest.
+pub const WHEEL_SOUNDS: &[Token] = &[Token::PassingSound, Token::DoneSound, Token::Volume];
+/// What is heard of a board: its flourish.
+pub const BOARD_SOUNDS: &[Token] = &[Token::FlourishSound, Token::Volume];
+/// What is heard of a poll.
+pub const POLL_SOUNDS: &[Token] = &[Token::OpenedSound, Token::DoneSound, Token::Volume];
 /// What is heard of a clock to which time is added.
 pub const ADDED_SOUNDS: &[Token] = &[Token::AddedSound];
 
@@ -240,6 +252,8 @@ const DONES: &[(&str, &str)] = &[
     ("whistle", "Guard’s whistle"),
     ("chime", "Three chimes"),
 ];
+const OPENEDS: &[(&str, &str)] =
+    &[("none", "Nothing"), ("bell", "Station bell"), ("whistle", "Guard’s whistle"), ("chime", "Three chimes")];
 const ADDEDS: &[(&str, &str)] = &[("none", "Nothing"), ("coin", "Coin in a tin"), ("pluck", "Plucked string")];
 const HEADINGS: &[(&str, &str)] = &[("shown", "Shown"), ("hidden", "Hidden")];
 const ICONS: &[(&str, &str)] = &[
@@ -259,7 +273,7 @@ const ICONS: &[(&str, &str)] = &[
 
 impl Token {
     /// All tokens, in the order in which they are offered.
-    pub const ALL: [Self; 33] = [
+    pub const ALL: [Self; 36] = [
         Self::ShowTitle,
         Self::CornerRadius,
         Self::BorderWidth,
@@ -292,6 +306,9 @@ impl Token {
         Self::LastSecondsSound,
         Self::DoneSound,
         Self::AddedSound,
+        Self::OpenedSound,
+        Self::PassingSound,
+        Self::FlourishSound,
         Self::Volume,
     ];
 
@@ -333,6 +350,9 @@ impl Token {
             Self::LastSecondsSound => ("last_seconds_sound", "Sound of the last ten seconds", Motion, Choice(TICKS)),
             Self::DoneSound => ("done_sound", "Sound when it is done", Motion, Choice(DONES)),
             Self::AddedSound => ("added_sound", "Sound when time is added", Motion, Choice(ADDEDS)),
+            Self::PassingSound => ("passing_sound", "Sound as slices pass", Motion, Choice(TICKS)),
+            Self::FlourishSound => ("flourish_sound", "Sound of a flourish", Motion, Choice(SOUNDS)),
+            Self::OpenedSound => ("opened_sound", "Sound when it is opened", Motion, Choice(OPENEDS)),
             Self::Volume => ("volume", "Volume", Motion, Number(0, 100, 5)),
         }
     }
@@ -371,11 +391,7 @@ impl Token {
                 .map(|(key, _)| (*key).to_owned())
                 .ok_or_else(|| input.refuse(NONE_OF_THEM)),
             Form::Clip(_, words) => {
-                let is_token = |token: &str| {
-                    let known = |byte: u8| byte.is_ascii_alphanumeric() || byte == b'-' || byte == b'_';
-                    (8..=64).contains(&token.len()) && token.bytes().all(known)
-                };
-                let known = words.iter().any(|(key, _)| *key == text) || text.strip_prefix(OWN).is_some_and(is_token);
+                let known = words.iter().any(|(key, _)| *key == text) || own::token(text).is_some();
                 known.then(|| text.to_owned()).ok_or_else(|| input.refuse(NONE_OF_THEM))
             }
             Form::Font => FONTS

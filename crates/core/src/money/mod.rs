@@ -277,6 +277,9 @@ pub fn plain(text: &str, decimals: u8) -> Result<String, MoneyError> {
         .collect();
     let (sign, digits) = text.split_at(usize::from(text.starts_with(['-', '+'])));
     let Some(place) = digits.rfind(['.', ',']) else { return Ok(text) };
+    if !digits.chars().all(|c| c.is_ascii_digit() || matches!(c, '.' | ',')) {
+        return Err(MoneyError::NotANumber);
+    }
     let (whole, last) = (&digits[..place], digits[place..].trim_start_matches(['.', ',']));
     let separator = if digits[place..].starts_with('.') { '.' } else { ',' };
     let in_threes = |whole: &str, separator: char| {
@@ -405,6 +408,7 @@ mod tests {
         }
         let error = typed("1.250", "EUR").unwrap_err().to_string();
         assert_eq!(error, "could be 1250 or 1.25; write one of them, without a separator for thousands");
+        assert_eq!(typed("a.-×", "GBP"), Err(MoneyError::NotANumber));
         assert_eq!(typed("12,50", "JPY"), Err(MoneyError::TooManyDecimals { code: "JPY".into(), decimals: 0 }));
     }
 
@@ -426,6 +430,7 @@ mod tests {
             let _ = Currency::parse(&text);
             let _ = Money::parse(&text, currency("GBP"));
             let _ = Money::typed(&text, currency("KWD"));
+            let _ = Money::typed(&format!("1.{text}"), currency("GBP"));
         }
     }
 }

@@ -1,7 +1,7 @@
 //! The lines of the ledger.
 
 use crate::money::rates::Table;
-use crate::record::acts::{Act, ShowAct};
+use crate::record::acts::{Act, PollAct, ShowAct, WheelAct};
 use crate::record::happening::Happening;
 use crate::record::ids::{FeedId, Seq, WidgetId};
 use crate::time::Instant;
@@ -129,11 +129,16 @@ impl Body {
         }
     }
 
-    /// Whether it is told among what happens just now. Levels and rates come too often, and nobody
+    /// Whether it is told among what happens just now. Levels, votes and rates come too often, and nobody
     /// waits for them.
     #[must_use]
     pub fn is_news(&self) -> bool {
-        !matches!(self, Self::Happening(Happening::Gauge { .. }) | Self::Rates { .. })
+        let comes_by_itself = matches!(
+            self,
+            Self::Act { act: Act::Poll(PollAct::Votes { .. }) | Act::Wheel(WheelAct::Commit { .. }), .. }
+        );
+        !comes_by_itself
+            && !matches!(self, Self::Happening(Happening::Gauge { .. } | Happening::Poll(_)) | Self::Rates { .. })
     }
 
     /// Whether it is what an action on a widget would be written as: the same press, sent once more.

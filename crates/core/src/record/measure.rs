@@ -39,6 +39,8 @@ pub enum Measure {
     CountOfPurchases,
     /// One for every signal.
     CountOfSignals,
+    /// One for every word said in chat for which the channel listens.
+    CountOfCommands,
     /// Different people who followed, subscribed, gave, tipped, cheered, raided, claimed or bought.
     DifferentSupporters,
 }
@@ -54,7 +56,7 @@ pub enum Adding {
 
 impl Measure {
     /// All measures, in the order in which they are offered.
-    pub const ALL: [Self; 16] = [
+    pub const ALL: [Self; 17] = [
         Self::AmountOfTips,
         Self::CountOfTips,
         Self::CountOfFollows,
@@ -70,6 +72,7 @@ impl Measure {
         Self::AmountOfPurchases,
         Self::CountOfPurchases,
         Self::CountOfSignals,
+        Self::CountOfCommands,
         Self::DifferentSupporters,
     ];
 
@@ -92,6 +95,7 @@ impl Measure {
             Self::AmountOfPurchases => "amount_of_purchases",
             Self::CountOfPurchases => "count_of_purchases",
             Self::CountOfSignals => "count_of_signals",
+            Self::CountOfCommands => "count_of_commands",
             Self::DifferentSupporters => "different_supporters",
         }
     }
@@ -121,6 +125,7 @@ impl Measure {
             Self::AmountOfPurchases => "money for purchases",
             Self::CountOfPurchases => "things bought",
             Self::CountOfSignals => "signals",
+            Self::CountOfCommands => "chat commands",
             Self::DifferentSupporters => "different supporters",
         }
     }
@@ -138,6 +143,7 @@ impl Measure {
             Self::CountOfRewards => &[Kind::Reward],
             Self::AmountOfPurchases | Self::CountOfPurchases => &[Kind::Purchase],
             Self::CountOfSignals => &[Kind::Signal],
+            Self::CountOfCommands => &[Kind::Command],
             Self::DifferentSupporters => {
                 &[Kind::Follow, Kind::Sub, Kind::Gift, Kind::Tip, Kind::Cheer, Kind::Raid, Kind::Reward, Kind::Purchase]
             }

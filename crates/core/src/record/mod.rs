@@ -6,5 +6,6 @@ pub mod happening;
 pub mod ids;
 pub mod levels;
 pub mod measure;
+pub mod own;
 pub mod refusal;
 pub mod settings;

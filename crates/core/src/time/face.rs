@@ -20,6 +20,8 @@ pub enum Units {
     Days,
     /// `0 d 06:12:07`: days, hours, minutes and seconds, always.
     AllDays,
+    /// `92:10`, `0:05`: minutes and seconds, always, as boards of sports have it.
+    Match,
 }
 
 impl Units {
@@ -35,6 +37,7 @@ impl Units {
             Self::Minutes => "minutes",
             Self::Days => "days",
             Self::AllDays => "all_days",
+            Self::Match => "match",
         }
     }
 
@@ -47,6 +50,7 @@ impl Units {
             Self::Minutes => "5 min",
             Self::Days => "1 d 6:12:07, 5:00",
             Self::AllDays => "0 d 06:12:07",
+            Self::Match => "92:10",
         }
     }
 }
@@ -113,6 +117,7 @@ impl Face {
             Units::Days if days > 0 => format!("{days} d {}:{minutes:02}:{rest:02}", hours % 24),
             Units::Days => short(hours),
             Units::AllDays => format!("{days} d {:02}:{minutes:02}:{rest:02}", hours % 24),
+            Units::Match => format!("{}:{rest:02}", seconds / 60),
         }
     }
 }

@@ -45,7 +45,7 @@ impl<A> Default for ActLog<A> {
     }
 }
 
-impl<A: Copy> ActLog<A> {
+impl<A: Clone> ActLog<A> {
     /// Notes an entry that operates the widget: an act of its family, which `of_family` picks out,
     /// or the taking back of one. Gives what was noted; none for any other entry.
     pub fn note(&mut self, entry: &Entry, of_family: impl Fn(&Act) -> Option<A>) -> Option<Change<A>> {
@@ -54,7 +54,7 @@ impl<A: Copy> ActLog<A> {
             Body::Void { by, target, .. } => (by, Change::TookBack(*target)),
             _ => return None,
         };
-        self.push(Line { seq: entry.seq, at: entry.happened_at, by: by.clone(), change });
+        self.push(Line { seq: entry.seq, at: entry.happened_at, by: by.clone(), change: change.clone() });
         Some(change)
     }
 }
@@ -108,6 +108,37 @@ impl<A> ActLog<A> {
             Some(seq) => Some(seq).filter(|seq| self.is_in_force(*seq)),
             None => self.newest_of(may),
         }
+    }
+
+    /// What Redo puts into force again: the newest line that takes an act back, is in force, and since which nothing
+    /// new was done.
+    #[must_use]
+    pub fn redoable(&self) -> Option<Seq> {
+        let gone = self.taken_back();
+        let since = self.lines.iter().rev().take_while(|line| matches!(line.change, Change::TookBack(_)));
+        let of_an_act = |target: Seq| self.by_and_act(target).is_some();
+        let is_one = |line: &&Line<A>| matches!(line.change, Change::TookBack(target) if of_an_act(target));
+        since.filter(is_one).find(|line| !gone.contains(&line.seq)).map(|line| line.seq)
+    }
+
+    /// The line that a taking back is about.
+    #[must_use]
+    pub fn taken_back_by(&self, seq: Seq) -> Option<Seq> {
+        let place = self.lines.binary_search_by_key(&seq, |line| line.seq).ok()?;
+        match self.lines.get(place)?.change {
+            Change::TookBack(target) => Some(target),
+            Change::Did(_) => None,
+        }
+    }
+
+    /// The newest acts in force, newest first.
+    pub fn newest_lines(&self, many: usize) -> impl Iterator<Item = (&Line<A>, &A)> {
+        let gone = self.taken_back();
+        let acts = self.lines.iter().rev().filter_map(move |line| match &line.change {
+            Change::Did(act) if !gone.contains(&line.seq) => Some((line, act)),
+            _ => None,
+        });
+        acts.take(many)
     }
 
     /// The newest act in force.

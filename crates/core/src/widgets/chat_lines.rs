@@ -232,6 +232,7 @@ impl Family for ChatLines {
             ("駅長🚂", Role::Subscriber, "出発進行"),
         ];
         let line = |(name, role, text): &(&str, Role, &str)| ChatLine {
+            id: None,
             at: scope.now,
             name: (*name).to_owned(),
             role: *role,
@@ -280,7 +281,10 @@ mod tests {
         let mut world = World::new();
         for (second, (name, text)) in (0..).zip(lines) {
             let at = begin() + TimeDelta::seconds(second * 10);
-            world.hear(FeedId(1), ChatLine { at, name: (*name).into(), role: Role::Viewer, text: (*text).into() });
+            world.hear(
+                FeedId(1),
+                ChatLine { at, name: (*name).into(), id: None, role: Role::Viewer, text: (*text).into() },
+            );
         }
         world
     }

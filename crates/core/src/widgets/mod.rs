@@ -14,26 +14,33 @@ pub mod goal;
 pub mod label;
 pub mod leaderboard;
 mod piece;
+pub mod poll;
+pub mod scoreboard;
 pub mod subathon;
 pub mod ticker;
 pub mod total;
+pub mod tracker;
 pub mod view;
+pub mod wheel;
 
-pub use piece::{Definition, Folded, Piece, Setup};
+pub use piece::{Definition, Folded, Piece, Setup, Widget};
 
+use crate::book::chat::ChatLine;
 use crate::count::explain::Slip;
+use crate::count::told::Told;
 use crate::count::{Count, Scope};
 use crate::lines::LineFormat;
 use crate::look::Shape;
 use crate::money::conversion::Conversion;
 use crate::record::acts::Act;
+use crate::record::acts::wheel::Bytes32;
 use crate::record::entry::Entry;
 use crate::record::ids::{Seq, WidgetId};
 use crate::record::refusal::Refusal;
 use crate::record::settings::Settings;
+use crate::sentence::table::Table;
 use crate::sentence::{EditError, Part};
 use crate::time::Instant;
-use crate::widgets::subathon::RateTable;
 use crate::widgets::view::View;
 use serde::de::DeserializeOwned;
 use serde::{Deserialize, Serialize};
@@ -45,6 +52,10 @@ pub struct Action<'a> {
     pub name: &'a str,
     /// A number where the action takes one: the value to set, the seconds to add.
     pub value: Option<i64>,
+    /// A text where the action takes one: the question of a poll.
+    pub text: Option<&'a str>,
+    /// The side that it is about, from 1, where the action takes one.
+    pub side: Option<u8>,
 }
 
 /// One thing that can be done to a widget from the desk.
@@ -62,11 +73,39 @@ pub struct Lever {
     pub main: bool,
     /// Whether it asks once, in place, since no other press undoes what it does on air.
     pub asks: bool,
+    /// Of one that sends a text along: what could be written there.
+    pub text: Option<&'static str>,
+    /// Whether that text may be left out.
+    #[serde(skip_serializing_if = "is_not")]
+    pub text_optional: bool,
+    /// The side that it sends along, from 1.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub side: Option<u8>,
+    /// Whether it is pressed so seldom that it stands behind another press.
+    #[serde(skip_serializing_if = "is_not")]
+    pub rare: bool,
+}
+
+#[allow(clippy::trivially_copy_pass_by_ref, reason = "serde asks for it")]
+fn is_not(flag: &bool) -> bool {
+    !flag
 }
 
 impl Lever {
     fn new(action: &'static str, label: impl Into<String>, ready: bool) -> Self {
-        Self { action, value: None, label: label.into(), ready, main: false, asks: false }
+        let label = label.into();
+        Self {
+            action,
+            value: None,
+            label,
+            ready,
+            main: false,
+            asks: false,
+            text: None,
+            text_optional: false,
+            side: None,
+            rare: false,
+        }
     }
 
     fn main(self) -> Self {
@@ -75,6 +114,27 @@ impl Lever {
 
     fn asking(self, asks: bool) -> Self {
         Self { asks, ..self }
+    }
+
+    fn valued(self, value: i64) -> Self {
+        Self { value: Some(value), ..self }
+    }
+
+    fn typed(self, example: &'static str) -> Self {
+        Self { text: Some(example), ..self }
+    }
+
+    fn maybe_typed(self, example: &'static str) -> Self {
+        Self { text: Some(example), text_optional: true, ..self }
+    }
+
+    /// Of a side, counted from 0.
+    fn of(self, side: u8) -> Self {
+        Self { side: Some(side.saturating_add(1)), ..self }
+    }
+
+    fn rare(self) -> Self {
+        Self { rare: true, ..self }
     }
 }
 
@@ -104,6 +164,34 @@ pub enum News<'a> {
     Beside(&'a Entry),
     /// It was set up otherwise or loaded, or earlier lines count otherwise: all has to be reckoned anew.
     Anew,
+}
+
+/// What a widget makes of a line of chat.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Said {
+    /// A word for which it listens. That is recorded as a happening, at most once in so many seconds of each viewer.
+    Command {
+        /// The word, as the streamer writes it.
+        word: String,
+        /// What was said after it.
+        text: String,
+        /// Seconds for which it is not heard again from the same viewer.
+        rest_s: i64,
+    },
+    /// Somebody operates it.
+    Press {
+        /// Which action.
+        action: &'static str,
+        /// The text with it.
+        text: String,
+    },
+    /// A vote for one of what can be chosen, counted from 0.
+    Vote {
+        /// In the poll that was opened by this line.
+        poll: Seq,
+        /// Which.
+        option: u8,
+    },
 }
 
 /// Something that bears on what widgets do by themselves, and that the ledger would not tell of.
@@ -148,6 +236,10 @@ pub trait Family: std::fmt::Debug + Clone + PartialEq + Serialize + DeserializeO
     fn follows_chat(&self) -> bool {
         false
     }
+    /// What it makes of a line of chat, besides showing it.
+    fn hears(&self, _state: &Self::State, _line: &ChatLine, _now: Instant) -> Option<Said> {
+        None
+    }
     /// Whether `other` would make the same state of the same acts.
     fn folds_alike(&self, _other: &Self) -> bool {
         true
@@ -176,7 +268,7 @@ pub trait Family: std::fmt::Debug + Clone + PartialEq + Serialize + DeserializeO
         None
     }
     /// Its rate sheet, where it has one.
-    fn rate_table(&self, _scope: &Scope<'_>) -> Option<RateTable> {
+    fn rate_table(&self, _scope: &Scope<'_>) -> Option<Table> {
         None
     }
     /// Folds one act on this widget, or the taking back of one. True when the view may differ.
@@ -192,6 +284,10 @@ pub trait Family: std::fmt::Debug + Clone + PartialEq + Serialize + DeserializeO
     }
     /// The act that Undo takes back: the newest in force, or the one asked for if it is in force.
     fn undoable(&self, _state: &Self::State, _target: Option<Seq>) -> Option<Seq> {
+        None
+    }
+    /// The taking back that Redo takes back.
+    fn redoable(&self, _state: &Self::State) -> Option<Seq> {
         None
     }
     /// What the desk offers.
@@ -221,6 +317,22 @@ pub trait Family: std::fmt::Debug + Clone + PartialEq + Serialize + DeserializeO
     fn sample(&self, scope: &Scope<'_>) -> View;
     /// When the view next changes without any entry.
     fn wakes_at(&self, state: &Self::State, scope: &Scope<'_>) -> Option<Instant>;
+    /// What it tells other widgets.
+    fn tells(&self, _state: &Self::State, _scope: &Scope<'_>) -> Option<Told> {
+        None
+    }
+    /// Whether it changes with what others tell.
+    fn goes_by_others(&self) -> bool {
+        false
+    }
+    /// Of a family that draws by lot: the commitment to its next seed, or none where one is to be made.
+    fn promise(&self, _state: &Self::State) -> Option<Option<Bytes32>> {
+        None
+    }
+    /// What the desk has to be told of now, if anything: its plate then stands first.
+    fn attention(&self, _state: &Self::State, _scope: &Scope<'_>) -> Option<String> {
+        None
+    }
     /// Why it shows what it shows.
     fn explain(&self, state: &Self::State, scope: &Scope<'_>) -> Slip;
 }

@@ -9,24 +9,33 @@ use super::event_list::EventList;
 use super::goal::Goal;
 use super::label::Label;
 use super::leaderboard::Leaderboard;
-use super::subathon::{RateTable, Subathon};
+use super::poll::Poll;
+use super::scoreboard::Scoreboard;
+use super::subathon::Subathon;
 use super::ticker::Ticker;
 use super::total::Total;
-use super::{Action, Family, Hint, Lever, News, Notable};
+use super::tracker::Tracker;
+use super::wheel::Wheel;
+use super::{Action, Family, Hint, Lever, News, Notable, Said};
+use crate::book::chat::ChatLine;
 use crate::count::explain::Slip;
+use crate::count::told::Told;
 use crate::count::{Count, Scope};
 use crate::lines::LineFormat;
 use crate::look::{Look, Shape};
 use crate::money::conversion::Conversion;
 use crate::record::acts::Act;
+use crate::record::acts::wheel::Bytes32;
 use crate::record::entry::Entry;
 use crate::record::ids::{Seq, WidgetId};
 use crate::record::refusal::Refusal;
 use crate::record::settings::Settings;
+use crate::sentence::table::Table;
 use crate::sentence::{EditError, Part};
 use crate::time::Instant;
 use crate::widgets::view::View;
 use serde::{Deserialize, Serialize};
+use std::ops::{Deref, DerefMut};
 
 /// A definition and its look, together with its state.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
@@ -40,38 +49,82 @@ pub struct Folded<F: Family> {
     pub state: F::State,
 }
 
-/// What can be done with a widget of whatever family.
-trait Working {
+/// What can be done with a widget of whatever family: all that [`Family`] says of one definition, with its state. A
+/// [`Piece`] can do it too.
+pub trait Widget {
+    /// The family's word.
     fn key(&self) -> &'static str;
+    /// See [`Family::SHAPES`].
     fn shapes(&self) -> &'static [Shape];
+    /// See [`Family::title`]; so for all that have the name of a method there.
     fn title(&self) -> &str;
+    /// How it looks.
     fn look(&self) -> &Look;
+    /// How it tells lines.
     fn line_format(&self) -> Option<&LineFormat>;
+    /// What it counts.
     fn counts(&self, settings: &Settings) -> Vec<Count>;
+    /// Whether it changes with shows.
     fn follows_shows(&self) -> bool;
+    /// Whether it shows chat.
     fn follows_chat(&self) -> bool;
+    /// What it makes of a line of chat.
+    fn hears(&self, line: &ChatLine, now: Instant) -> Option<Said>;
+    /// Folds an act.
     fn apply(&mut self, entry: &Entry) -> bool;
+    /// What it notes.
     fn notes(&self) -> u16;
+    /// Beside which widget it counts.
     fn beside(&self) -> Option<WidgetId>;
+    /// Follows what it notes.
     fn follow(&mut self, news: News<'_>, scope: &Scope<'_>) -> bool;
+    /// What it does next by itself.
     fn due(&self, scope: &Scope<'_>) -> Option<(Instant, Act)>;
+    /// What is to be noted of something that bears on it.
     fn noting(&self, what: Notable, scope: &Scope<'_>) -> Option<Act>;
-    fn rate_table(&self, scope: &Scope<'_>) -> Option<RateTable>;
+    /// Its rate sheet.
+    fn rate_table(&self, scope: &Scope<'_>) -> Option<Table>;
+    /// What an action comes to.
+    ///
+    /// # Errors
+    /// See [`Family::decide`].
     fn decide(&self, action: &Action<'_>, scope: &Scope<'_>) -> Result<Act, Refusal>;
+    /// What Undo takes back.
     fn undoable(&self, target: Option<Seq>) -> Option<Seq>;
+    /// What Redo takes back.
+    fn redoable(&self) -> Option<Seq>;
+    /// What the desk offers.
     fn levers(&self, scope: &Scope<'_>) -> Vec<Lever>;
+    /// Tells what was set in money in another currency.
     fn convert(&mut self, by: &Conversion, settings: &Settings);
+    /// The sentence.
     fn sentence(&self, scope: &Scope<'_>) -> Vec<Part>;
+    /// What could be tried.
     fn hints(&self, scope: &Scope<'_>) -> Vec<Hint>;
-    /// True when the acts must be folded anew.
+    /// Changes one part of the sentence or the look. True when the acts must be folded anew.
+    ///
+    /// # Errors
+    /// See [`Family::edit`] and [`Look::edit`].
     fn edit(&mut self, key: &str, text: &str, scope: &Scope<'_>) -> Result<bool, EditError>;
+    /// What it shows.
     fn view(&self, scope: &Scope<'_>) -> View;
+    /// What it could show.
     fn sample(&self, scope: &Scope<'_>) -> View;
+    /// When the view changes by itself.
     fn wakes_at(&self, scope: &Scope<'_>) -> Option<Instant>;
+    /// What it tells others.
+    fn tells(&self, scope: &Scope<'_>) -> Option<Told>;
+    /// Whether it goes by what others tell.
+    fn goes_by_others(&self) -> bool;
+    /// What it has promised to draw by.
+    fn promise(&self) -> Option<Option<Bytes32>>;
+    /// What the desk has to be told of.
+    fn attention(&self, scope: &Scope<'_>) -> Option<String>;
+    /// Why it shows what it shows.
     fn explain(&self, scope: &Scope<'_>) -> Slip;
 }
 
-impl<F: Family> Working for Folded<F> {
+impl<F: Family> Widget for Folded<F> {
     fn key(&self) -> &'static str {
         F::KEY
     }
@@ -104,6 +157,10 @@ impl<F: Family> Working for Folded<F> {
         self.definition.follows_chat()
     }
 
+    fn hears(&self, line: &ChatLine, now: Instant) -> Option<Said> {
+        self.definition.hears(&self.state, line, now)
+    }
+
     fn apply(&mut self, entry: &Entry) -> bool {
         self.definition.apply(&mut self.state, entry)
     }
@@ -128,7 +185,7 @@ impl<F: Family> Working for Folded<F> {
         self.definition.noting(&self.state, what, scope)
     }
 
-    fn rate_table(&self, scope: &Scope<'_>) -> Option<RateTable> {
+    fn rate_table(&self, scope: &Scope<'_>) -> Option<Table> {
         self.definition.rate_table(scope)
     }
 
@@ -138,6 +195,10 @@ impl<F: Family> Working for Folded<F> {
 
     fn undoable(&self, target: Option<Seq>) -> Option<Seq> {
         self.definition.undoable(&self.state, target)
+    }
+
+    fn redoable(&self) -> Option<Seq> {
+        self.definition.redoable(&self.state)
     }
 
     fn levers(&self, scope: &Scope<'_>) -> Vec<Lever> {
@@ -177,6 +238,22 @@ impl<F: Family> Working for Folded<F> {
         self.definition.wakes_at(&self.state, scope)
     }
 
+    fn tells(&self, scope: &Scope<'_>) -> Option<Told> {
+        self.definition.tells(&self.state, scope)
+    }
+
+    fn goes_by_others(&self) -> bool {
+        self.definition.goes_by_others()
+    }
+
+    fn promise(&self) -> Option<Option<Bytes32>> {
+        self.definition.promise(&self.state)
+    }
+
+    fn attention(&self, scope: &Scope<'_>) -> Option<String> {
+        self.definition.attention(&self.state, scope)
+    }
+
     fn explain(&self, scope: &Scope<'_>) -> Slip {
         self.definition.explain(&self.state, scope)
     }
@@ -203,13 +280,13 @@ macro_rules! families {
         }
 
         impl Piece {
-            fn inner(&self) -> &dyn Working {
+            fn inner(&self) -> &(dyn Widget + 'static) {
                 match self {
                     $(Self::$variant(one) => one,)+
                 }
             }
 
-            fn inner_mut(&mut self) -> &mut dyn Working {
+            fn inner_mut(&mut self) -> &mut (dyn Widget + 'static) {
                 match self {
                     $(Self::$variant(one) => one,)+
                 }
@@ -291,6 +368,10 @@ families! {
     Counter(Counter): "Counter", "A number that you bump by hand, such as derailments";
     #[serde(alias = "countdown")] Clock(Clock): "Clock", "Time until something, time since something, or the time of day";
     Subathon(Subathon): "Subathon clock", "A clock that runs down while your audience adds time to it";
+    Poll(Poll): "Poll", "A question to your audience, voted in chat, or held elsewhere";
+    Scoreboard(Scoreboard): "Scoreboard", "A match by the rules of its sport, kept from a phone";
+    Tracker(Tracker): "Game tracker", "What a game reports: deliveries, wins, whatever it counts";
+    Wheel(Wheel): "Wheel", "A draw that anybody can check: from a list, among viewers, or to settle a tie";
 }
 
 /// What the streamer decides about a widget: what it counts, and how it looks.
@@ -317,37 +398,21 @@ impl From<Definition> for Setup {
     }
 }
 
+impl Deref for Piece {
+    type Target = dyn Widget;
+
+    fn deref(&self) -> &Self::Target {
+        self.inner()
+    }
+}
+
+impl DerefMut for Piece {
+    fn deref_mut(&mut self) -> &mut Self::Target {
+        self.inner_mut()
+    }
+}
+
 impl Piece {
-    /// The family's word.
-    #[must_use]
-    pub fn key(&self) -> &'static str {
-        self.inner().key()
-    }
-
-    /// See [`Family::SHAPES`].
-    #[must_use]
-    pub fn shapes(&self) -> &'static [Shape] {
-        self.inner().shapes()
-    }
-
-    /// See [`Family::title`].
-    #[must_use]
-    pub fn title(&self) -> &str {
-        self.inner().title()
-    }
-
-    /// How it looks.
-    #[must_use]
-    pub fn look(&self) -> &Look {
-        self.inner().look()
-    }
-
-    /// See [`Family::line_format`].
-    #[must_use]
-    pub fn line_format(&self) -> Option<&LineFormat> {
-        self.inner().line_format()
-    }
-
     /// What the streamer decided.
     #[must_use]
     pub fn setup(&self) -> Setup {
@@ -367,126 +432,7 @@ impl Piece {
     /// See [`Family::edit`] and [`Look::edit`].
     pub fn edited(&self, key: &str, text: &str, scope: &Scope<'_>) -> Result<(Self, bool), EditError> {
         let mut new = self.clone();
-        let refold = new.inner_mut().edit(key, text, scope)?;
+        let refold = new.edit(key, text, scope)?;
         Ok((new, refold))
-    }
-
-    /// See [`Family::convert`].
-    pub fn convert(&mut self, by: &Conversion, settings: &Settings) {
-        self.inner_mut().convert(by, settings);
-    }
-
-    /// See [`Family::counts`].
-    #[must_use]
-    pub fn counts(&self, settings: &Settings) -> Vec<Count> {
-        self.inner().counts(settings)
-    }
-
-    /// See [`Family::follows_shows`].
-    #[must_use]
-    pub fn follows_shows(&self) -> bool {
-        self.inner().follows_shows()
-    }
-
-    /// See [`Family::follows_chat`].
-    #[must_use]
-    pub fn follows_chat(&self) -> bool {
-        self.inner().follows_chat()
-    }
-
-    /// See [`Family::apply`].
-    pub fn apply(&mut self, entry: &Entry) -> bool {
-        self.inner_mut().apply(entry)
-    }
-
-    /// See [`Family::notes`].
-    #[must_use]
-    pub fn notes(&self) -> u16 {
-        self.inner().notes()
-    }
-
-    /// See [`Family::beside`].
-    #[must_use]
-    pub fn beside(&self) -> Option<WidgetId> {
-        self.inner().beside()
-    }
-
-    /// See [`Family::follow`].
-    pub fn follow(&mut self, news: News<'_>, scope: &Scope<'_>) -> bool {
-        self.inner_mut().follow(news, scope)
-    }
-
-    /// See [`Family::due`].
-    #[must_use]
-    pub fn due(&self, scope: &Scope<'_>) -> Option<(Instant, Act)> {
-        self.inner().due(scope)
-    }
-
-    /// See [`Family::noting`].
-    #[must_use]
-    pub fn noting(&self, what: Notable, scope: &Scope<'_>) -> Option<Act> {
-        self.inner().noting(what, scope)
-    }
-
-    /// See [`Family::rate_table`].
-    #[must_use]
-    pub fn rate_table(&self, scope: &Scope<'_>) -> Option<RateTable> {
-        self.inner().rate_table(scope)
-    }
-
-    /// See [`Family::decide`].
-    ///
-    /// # Errors
-    /// See [`Family::decide`].
-    pub fn decide(&self, action: &Action<'_>, scope: &Scope<'_>) -> Result<Act, Refusal> {
-        self.inner().decide(action, scope)
-    }
-
-    /// See [`Family::undoable`].
-    #[must_use]
-    pub fn undoable(&self, target: Option<Seq>) -> Option<Seq> {
-        self.inner().undoable(target)
-    }
-
-    /// See [`Family::levers`].
-    #[must_use]
-    pub fn levers(&self, scope: &Scope<'_>) -> Vec<Lever> {
-        self.inner().levers(scope)
-    }
-
-    /// See [`Family::sentence`].
-    #[must_use]
-    pub fn sentence(&self, scope: &Scope<'_>) -> Vec<Part> {
-        self.inner().sentence(scope)
-    }
-
-    /// See [`Family::hints`].
-    #[must_use]
-    pub fn hints(&self, scope: &Scope<'_>) -> Vec<Hint> {
-        self.inner().hints(scope)
-    }
-
-    /// See [`Family::view`].
-    #[must_use]
-    pub fn view(&self, scope: &Scope<'_>) -> View {
-        self.inner().view(scope)
-    }
-
-    /// See [`Family::sample`].
-    #[must_use]
-    pub fn sample(&self, scope: &Scope<'_>) -> View {
-        self.inner().sample(scope)
-    }
-
-    /// See [`Family::wakes_at`].
-    #[must_use]
-    pub fn wakes_at(&self, scope: &Scope<'_>) -> Option<Instant> {
-        self.inner().wakes_at(scope)
-    }
-
-    /// See [`Family::explain`].
-    #[must_use]
-    pub fn explain(&self, scope: &Scope<'_>) -> Slip {
-        self.inner().explain(scope)
     }
 }

@@ -9,9 +9,13 @@ use crate::widgets::event_list::EventListView;
 use crate::widgets::goal::GoalView;
 use crate::widgets::label::LabelView;
 use crate::widgets::leaderboard::LeaderboardView;
+use crate::widgets::poll::PollView;
+use crate::widgets::scoreboard::BoardView;
 use crate::widgets::subathon::SubathonView;
 use crate::widgets::ticker::TickerView;
 use crate::widgets::total::TotalView;
+use crate::widgets::tracker::TrackerView;
+use crate::widgets::wheel::WheelView;
 use serde::Serialize;
 
 /// The view of one widget, by family. Its JSON is what `/read/{token}.json` gives to programs.
@@ -42,6 +46,14 @@ pub enum View {
     Clock(ClockView),
     /// A subathon clock.
     Subathon(Box<SubathonView>),
+    /// A poll.
+    Poll(PollView),
+    /// A wheel.
+    Wheel(Box<WheelView>),
+    /// A scoreboard.
+    Scoreboard(Box<BoardView>),
+    /// A game tracker.
+    Tracker(TrackerView),
 }
 
 impl View {
@@ -61,6 +73,10 @@ impl View {
             Self::Counter(view) => view.text(),
             Self::Clock(view) => view.text(),
             Self::Subathon(view) => view.text(),
+            Self::Poll(view) => view.text(),
+            Self::Wheel(view) => view.text(),
+            Self::Scoreboard(view) => view.text(),
+            Self::Tracker(view) => view.text(),
         }
     }
 
@@ -80,6 +96,10 @@ impl View {
             Self::Counter(view) => &view.first.title,
             Self::Clock(view) => &view.title,
             Self::Subathon(view) => &view.title,
+            Self::Poll(view) => &view.title,
+            Self::Wheel(view) => &view.title,
+            Self::Scoreboard(view) => &view.title,
+            Self::Tracker(view) => &view.title,
         }
     }
 }

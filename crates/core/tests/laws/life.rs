@@ -285,7 +285,7 @@ impl Life {
                 Ok(Body::Happening(Happening::Adjust { measure: *measure, number, amount, message: None }))
             }
             Step::Press { widget, action, value } => {
-                let action = Action { name: action, value: *value };
+                let action = Action { name: action, value: *value, text: None, side: None };
                 self.channel.decide(&Press { widget: WidgetId(*widget), action, by: "odile" }, now)
             }
             Step::Correct { line, wish } => {

@@ -4,13 +4,17 @@
 #![allow(clippy::unwrap_used)]
 
 mod alarms;
+mod boards;
 #[path = "../common/mod.rs"]
 mod common;
 mod corrections;
 mod life;
+mod overlays;
+mod poll;
 mod replay;
 mod single;
 mod subathon;
+mod wheel;
 
 /// How many lives a law looks at: each draws a hundred widgets.
 const LIVES: u32 = 96;

@@ -64,7 +64,7 @@ proptest! {
     fn undoing_everything_by_hand_leaves_only_what_happened(steps in prop::collection::vec(step(), 0..40)) {
         let Life { channel: mut lived, entries, now } = live(&steps);
         for widget in COUNTERS.chain([CLOCK, RESET]) {
-            let press = Press { widget: WidgetId(widget), action: Action { name: "undo", value: None }, by: "bram" };
+            let press = Press { widget: WidgetId(widget), action: Action { name: "undo", value: None, text: None, side: None }, by: "bram" };
             while let Ok(body) = lived.decide(&press, now) {
                 prop_assert!(matches!(body, Body::Void { .. }), "undo voids a line");
                 let entry = next(&lived, now, body);

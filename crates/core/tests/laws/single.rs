@@ -73,7 +73,8 @@ fn other_settings_keep_a_snapshot_and_price_anew() {
 #[test]
 fn a_press_on_nothing_is_refused_in_words() {
     let press = |widget, name, value| {
-        let press = Press { widget: WidgetId(widget), action: Action { name, value }, by: "odile" };
+        let press =
+            Press { widget: WidgetId(widget), action: Action { name, value, text: None, side: None }, by: "odile" };
         channel().decide(&press, begin()).unwrap_err().to_string()
     };
     assert_eq!(press(99, "add", None), "there is no such widget");

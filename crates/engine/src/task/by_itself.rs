@@ -58,7 +58,7 @@ impl Task {
         Ok(())
     }
 
-    async fn write_by_itself(&mut self, at: Instant, body: Body) -> Result<(), EngineError> {
+    pub(super) async fn write_by_itself(&mut self, at: Instant, body: Body) -> Result<(), EngineError> {
         let now = self.inner.clock.now();
         let id = format!("{}:{}", at.timestamp_micros(), self.channel.last_seq().next());
         let origin = Origin { source: "clock".into(), id };

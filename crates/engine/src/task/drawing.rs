@@ -3,7 +3,7 @@
 use super::{PULSE_IDLE, Task};
 use crate::draw::{Drawn, Heard, OnAir, Pulse, PulseFeed, Seen, Shown};
 use std::panic::AssertUnwindSafe;
-use tally_core::channel::RollLine;
+use tally_core::channel::{Job, RollLine};
 use tally_core::record::ids::{FeedId, WidgetId};
 use tally_core::time::Instant;
 use tally_store::feeds::{Feed, Wiring};
@@ -46,6 +46,7 @@ impl Task {
         let piece = self.channel.widget(id)?;
         let scope = self.channel.scope(now);
         let (view, levers) = (piece.view(&scope), piece.levers(&scope));
+        let attention = piece.attention(&scope);
         let muted = self.channel.desk().muted;
         let celebration = self.watches.entry(id).or_default().look(&view, now);
         let draft = self.channel.draft(id).map(|draft| (draft.view(&scope), draft.look()));
@@ -56,9 +57,19 @@ impl Task {
             seen: Seen { view: &view, look: piece.look(), celebration, muted },
             tried: draft.as_ref().map(|(view, look)| Seen { view, look, celebration: None, muted }),
             levers: &levers,
+            attention: attention.as_deref(),
+            for_helpers: Job::of(piece).is_some(),
             now,
         };
-        Some(self.inner.draw.widget(&shown))
+        let drawn = self.inner.draw.widget(&shown);
+        if self.attention.get(&id) != attention.as_ref() {
+            match attention {
+                Some(words) => self.attention.insert(id, words),
+                None => self.attention.remove(&id),
+            };
+            self.pulse_soon();
+        }
+        Some(drawn)
     }
 
     /// How a feed fares: what its lines in the record and its keeper say together.
@@ -73,7 +84,10 @@ impl Task {
         let title = |id| self.channel.widget(id).map(|piece| piece.title().to_owned());
         let roll: Vec<(RollLine, Option<String>)> =
             self.channel.roll().map(|line| (line.clone(), line.widget.and_then(title))).collect();
+        let named = |(id, words): (&WidgetId, &String)| Some((title(*id)?, words.clone()));
+        let attention: Vec<(String, String)> = self.attention.iter().filter_map(named).collect();
         let pulse = Pulse {
+            attention: &attention,
             feeds: &feeds,
             roll: &roll,
             pages: self.hub.pages(),

@@ -38,13 +38,7 @@ impl Task {
                 self.hearing.report(feed, report, self.inner.clock.now());
                 self.pulse_soon();
             }
-            Order::Chat { feed, lines } => {
-                self.hearing.chat(feed, lines.len(), self.inner.clock.now());
-                let touched = self.channel.hear(feed, lines);
-                self.pace.touch(touched);
-                self.set_alarm();
-                self.pulse_soon();
-            }
+            Order::Chat { feed, lines } => self.hear_chat(feed, lines),
             Order::Feeds(feeds) => {
                 self.channel.set_feeds(super::names(&feeds));
                 self.feeds = feeds;

@@ -8,8 +8,11 @@ mod levels;
 mod meanwhile;
 mod record;
 mod rehearsing;
+mod said;
+mod seeds;
 mod shaping;
 mod supervise;
+mod votes;
 
 use crate::engine::Inner;
 use crate::error::EngineError;
@@ -19,6 +22,8 @@ use crate::publish::Pace;
 use celebrations::Celebrations;
 use heard::Hearing;
 use rehearsing::Rehearsal;
+use said::Said;
+use seeds::Seeds;
 use std::collections::{BTreeMap, VecDeque};
 use std::sync::Arc;
 use std::time::Duration;
@@ -32,6 +37,7 @@ use tally_store::accounts::AirSignals;
 use tally_store::feeds::Feed;
 use tally_store::snapshots::BookPart;
 use tokio::sync::mpsc;
+use votes::Votes;
 
 /// How many entries are read at a time when the ledger is replayed.
 const PAGE: i64 = 5_000;
@@ -98,8 +104,16 @@ struct Task {
     edits_at_once: bool,
     /// Which readings of levels are to be recorded.
     levels: Levels,
+    /// What came of chat and is to be recorded.
+    said: Said,
+    /// Votes of the audience that are to be recorded.
+    votes: Votes,
     /// What is heard through feeds besides lines of the record.
     hearing: Hearing,
+    /// The seeds of wheels that wait for their spin.
+    seeds: Seeds,
+    /// What the desk has to be told of.
+    attention: BTreeMap<WidgetId, String>,
     /// Who watches the goals, to celebrate them.
     watches: BTreeMap<WidgetId, Celebrations>,
     /// The make-believe record, from the first rehearsed happening on.
@@ -138,7 +152,11 @@ impl Task {
             air: record.air_signals,
             edits_at_once: record.edits_at_once,
             levels: levels::of(record.level_gap_s),
+            said: Said::default(),
+            votes: Votes::default(),
             hearing: Hearing::default(),
+            seeds: Seeds::default(),
+            attention: BTreeMap::new(),
             watches: BTreeMap::new(),
             rehearsal: None,
         };
@@ -149,6 +167,8 @@ impl Task {
     async fn load_drafts(&mut self, drafts: Vec<(WidgetId, Setup)>) -> Result<(), EngineError> {
         self.catch_up().await?;
         self.note_absences().await?;
+        self.load_vote_keys().await?;
+        self.load_seeds().await?;
         for (id, setup) in drafts {
             let draft = self.with(id, setup).await?;
             self.channel.try_out(id, Some(draft));
@@ -170,7 +190,10 @@ impl Task {
                 None => {
                     let levels = self.levels.next().map(|at| self.until(at));
                     let wake = self.wake_at();
-                    let wake = levels.map_or(wake, |at| at.min(wake));
+                    let later = [self.said_next(), self.seeds_next()].into_iter().flatten().min();
+                    let said = later.map(|at| self.until(at));
+                    let wake =
+                        [levels, said, self.votes.due()].into_iter().flatten().fold(wake, |wake, at| wake.min(at));
                     tokio::select! {
                         order = self.waiting.recv() => match order {
                             Some(order) => Some(order),
@@ -203,6 +226,9 @@ impl Task {
                     self.ingest(group).await;
                 }
                 Some(Order::Stop(done)) => {
+                    self.record_said().await;
+                    self.votes.hurry();
+                    self.record_votes().await;
                     self.record_levels(Instant::MAX_UTC).await;
                     self.keep_snapshot().await;
                     let _ = done.send(());
@@ -213,6 +239,10 @@ impl Task {
             }
             self.doing = "writing what widgets do by themselves".into();
             self.write_due_when_idle().await;
+            self.doing = "recording what was said in chat".into();
+            self.record_said().await;
+            self.record_votes().await;
+            self.keep_promises().await;
             self.doing = "recording levels".into();
             self.record_levels(self.inner.clock.now()).await;
             self.doing = "drawing".into();

@@ -2,14 +2,20 @@
 
 use super::Task;
 use super::celebrations::Celebrations;
+use super::{seeds, votes};
 use crate::draw::Seen;
 use crate::error::EngineError;
 use crate::orders::{MakeBelieve, Rehearsed};
 use std::collections::BTreeMap;
-use tally_core::channel::Channel;
+use tally_core::book::chat::ChatLine;
+use tally_core::channel::{Channel, Press};
 use tally_core::count::{Count, Verdict};
-use tally_core::record::entry::{Body, Entry, Incoming};
+use tally_core::record::acts::{Act, PollAct};
+use tally_core::record::entry::{Body, Draft, Entry, Incoming, Origin};
 use tally_core::record::ids::{FeedId, WidgetId};
+use tally_core::time::Instant;
+use tally_core::widgets::Action;
+use tally_store::secrets::Secret;
 
 /// A channel in which only make-believe things happen, as it is tried on the stage.
 pub(super) struct Rehearsal {
@@ -29,6 +35,7 @@ impl Task {
             self.rehearsal = Some(Rehearsal { channel: self.channel.rehearsal(now), watches: BTreeMap::new() });
         }
         let Some(Rehearsal { channel, watches }) = &mut self.rehearsal else { return Err(EngineError::Away) };
+        seeds::seal_for_rehearsal(channel, |channel, body| drop(operate(channel, body, now)));
         let before = channel.view(widget, now).ok_or(EngineError::NotFound)?;
         watches.entry(widget).or_default().look(&before, now);
         let mut newest: Option<Entry> = None;
@@ -42,7 +49,16 @@ impl Task {
                     newest = Some(entry);
                 }
             }
-            MakeBelieve::Chat(line) => drop(channel.hear(feed, vec![line])),
+            MakeBelieve::Chat(lines) => {
+                for line in lines {
+                    newest = say(channel, line, feed, now).or(newest);
+                }
+            }
+            MakeBelieve::Press { action, text } => {
+                let action = Action { name: &action, value: None, text: text.as_deref(), side: None };
+                let body = channel.decide(&Press { widget, action, by: "the rehearsal" }, now)?;
+                newest = Some(operate(channel, body, now));
+            }
         }
         channel.turn(now);
         let (scope, settings, book) = (channel.scope(now), channel.settings(), channel.book());
@@ -92,7 +108,32 @@ impl Task {
     }
 }
 
-fn enter(channel: &mut Channel, event: Incoming, feed: FeedId, now: tally_core::time::Instant) -> Entry {
+/// Lets somebody operate a widget in make-believe.
+fn operate(channel: &mut Channel, body: Body, now: Instant) -> Entry {
+    let seq = channel.last_seq().next();
+    let origin = Origin { source: "rehearsal".into(), id: seq.to_string() };
+    let entry = Draft { origin, feed: None, happened_at: now, arrived_at: now, body }.at(seq);
+    channel.apply(&entry);
+    entry
+}
+
+/// Says a line of make-believe chat; gives the line of the record that it makes, if it makes one.
+fn say(channel: &mut Channel, line: ChatLine, feed: FeedId, now: Instant) -> Option<Entry> {
+    let heard = channel.hear(feed, vec![line], now);
+    let mut newest = None;
+    for (number, (at, happening)) in heard.commands.into_iter().enumerate() {
+        let origin = Origin { source: "rehearsal".into(), id: format!("{}:{number}", now.timestamp_micros()) };
+        newest = Some(enter(channel, Incoming { origin, happened_at: Some(at), happening }, feed, now));
+    }
+    for heard in &heard.votes {
+        let votes = vec![votes::vote(&Secret::default(), heard)];
+        let act = Act::Poll(PollAct::Votes { poll: heard.poll, votes });
+        newest = Some(operate(channel, Body::Act { widget: heard.widget, by: "the audience".into(), act }, now));
+    }
+    newest
+}
+
+fn enter(channel: &mut Channel, event: Incoming, feed: FeedId, now: Instant) -> Entry {
     let entry = event.draft(feed, now).at(channel.last_seq().next());
     channel.apply(&entry);
     entry

@@ -20,6 +20,10 @@ pub enum Shape {
     YesNo,
     /// An instant.
     Time,
+    /// What can be chosen in a poll, with the votes of each.
+    Options,
+    /// Whether a poll is open.
+    PollState,
     /// What tells an event from all others of its kind.
     Id,
 }
@@ -77,6 +81,13 @@ const STAT: Field = field("stat", "called", "statistic", "/data/stat", Shape::Te
 const TOTAL: Field = field("total", "standing at", "total", "/data/total", Shape::Whole);
 const SIGNAL: Field = field("signal", "called", "name of the signal", "/data/name", Shape::Text);
 const TEXT: Field = field("text", "saying", "text", "/data/text", Shape::Text);
+const WORD: Field = field("word", "called", "word", "/data/word", Shape::Text);
+const QUESTION: Field = field("question", "asking", "question", "/data/question", Shape::Text);
+const OPTIONS: Field = field("options", "with the options", "options and their votes", "/data/options", Shape::Options);
+const STATE: Field = field("state", "standing as", "whether it is open", "/data/state", Shape::PollState);
+const OPENED: Field = field("opened_at", "opened at", "when it was opened", "/data/opened_at", Shape::Time);
+const CLOSES: Field = field("closes_at", "closing at", "when it closes", "/data/closes_at", Shape::Time);
+const POLL: Field = field("poll", "which is poll", "what the poll is known by", "/data/poll", Shape::Text);
 const ID: Field = field("id", "known by", "id of the event", "/id", Shape::Id);
 const TIME: Field = field("time", "at", "time", "/time", Shape::Time);
 
@@ -95,6 +106,8 @@ pub fn of(kind: Kind) -> &'static [Field] {
         Kind::Gauge => &[LEVEL, VALUE, ID, TIME],
         Kind::Stat => &[STAT, PLAYER, CHARACTER, TOTAL, ID, TIME],
         Kind::Signal => &[SIGNAL, VALUE, TEXT, ID, TIME],
+        Kind::Command => &[WORD, NAME, PERSON, TEXT, ID, TIME],
+        Kind::Poll => &[QUESTION, OPTIONS, STATE, OPENED, CLOSES, POLL, ID, TIME],
         Kind::Adjust => &[],
     }
 }
@@ -120,6 +133,8 @@ pub fn a_kind(kind: Kind) -> &'static str {
         Kind::Gauge => "a level",
         Kind::Stat => "a game statistic",
         Kind::Signal => "a signal",
+        Kind::Command => "a chat command",
+        Kind::Poll => "a poll held elsewhere",
         Kind::Adjust => "an adjustment",
     }
 }

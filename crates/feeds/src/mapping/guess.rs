@@ -22,7 +22,8 @@ struct Leaf<'a> {
 }
 
 /// Words in the name of an event that tell its kind, the most telling first.
-const KINDS: [(Kind, &[&str]); 8] = [
+const KINDS: [(Kind, &[&str]); 9] = [
+    (Kind::Poll, &["poll", "survey", "ballot"]),
     (Kind::Gift, &["gift"]),
     (Kind::Raid, &["raid", "party", "arrival"]),
     (Kind::Follow, &["follow"]),
@@ -75,6 +76,13 @@ fn names(key: &str) -> &'static [&'static str] {
         "quantity" => &["quantity", "qty", "pieces", "count"],
         "id" => &["id", "ref", "reference", "uuid", "number", "no", "transaction", "order"],
         "time" => &["time", "ts", "timestamp", "at", "created", "created_at", "date", "when", "paid_at", "placed"],
+        "word" => &["word", "command", "keyword"],
+        "question" => &["question", "title", "prompt", "subject"],
+        "options" => &["options", "choices", "answers", "outcomes"],
+        "state" => &["state", "status", "phase"],
+        "opened_at" => &["opened_at", "started_at", "opened", "created_at", "begins_at"],
+        "closes_at" => &["closes_at", "ends_at", "closes", "ended_at", "expires_at"],
+        "poll" => &["poll_id", "poll", "id"],
         "signal" => &["event", "type", "kind", "name"],
         "value" => &["value", "count"],
         "text" => &["text", "message"],
@@ -148,7 +156,9 @@ fn list(document: &Value) -> Option<String> {
     if of_events(body) {
         return Some("/body".into());
     }
-    let mut lists = body.as_object()?.iter().filter(|(_, value)| of_events(value));
+    // What can be chosen in a poll is told as a whole.
+    let told_whole = |key: &str| names("options").contains(&key.to_lowercase().as_str());
+    let mut lists = body.as_object()?.iter().filter(|(key, value)| of_events(value) && !told_whole(key));
     // Where something is paid for at the top, the list tells what, and is no list of events.
     let paid = body.as_object()?.keys().any(|key| names("amount").contains(&key.to_lowercase().as_str()));
     match (lists.next(), lists.next()) {
@@ -159,6 +169,11 @@ fn list(document: &Value) -> Option<String> {
 
 fn gather<'a>(value: &'a Value, at: &str, above: &mut Vec<String>, item: bool, leaves: &mut Vec<Leaf<'a>>) {
     if above.len() > DEEPEST || leaves.len() >= MOST {
+        return;
+    }
+    if value.is_array() && above.last().is_some_and(|name| names("options").contains(&name.as_str())) {
+        let source = if item { Source::Item(at.to_owned()) } else { Source::At(at.to_owned()) };
+        leaves.push(Leaf { source, names: above.iter().rev().cloned().collect(), value });
         return;
     }
     let mut go = |key: &str, inner: &'a Value, above: &mut Vec<String>| {
@@ -254,10 +269,16 @@ fn reading(field: &Field, leaf: &Leaf<'_>) -> Option<Reading> {
         Shape::Tier if number => text.is_empty().then_some(Reading::Plain),
         Shape::Tier => (!text.is_empty()).then(|| Reading::Tiers([(text.to_owned(), 1)].into())),
         Shape::YesNo => value.is_boolean().then_some(Reading::Plain),
+        Shape::Options => value.is_array().then_some(Reading::Plain),
+        Shape::PollState => text_is_state(text).then_some(Reading::Plain),
         Shape::Time => time(value, text),
         Shape::Id => ((value.is_string() && !text.contains(' ')) || value.is_u64()).then_some(Reading::Plain),
         Shape::Text => (value.is_string() || (field.key != "message" && value.is_u64())).then_some(Reading::Plain),
     }
+}
+
+fn text_is_state(text: &str) -> bool {
+    super::values::poll_state(&Value::from(text)).is_ok()
 }
 
 fn time(value: &Value, text: &str) -> Option<Reading> {

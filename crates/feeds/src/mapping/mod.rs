@@ -282,6 +282,10 @@ impl<'a> Unit<'a> {
                 }
                 (Shape::Time, reading) => {
                     let at = values::time(value, reading, self.calendar).map_err(wrong)?;
+                    if field.pointer != "/time" {
+                        put(&mut data, field.pointer, rfc3339(at));
+                        continue;
+                    }
                     if at > tally_core::time::after(self.arrived, MOST_AHEAD) {
                         return Err(wrong("lies more than a day ahead; is it read as it is meant?".into()));
                     }
@@ -304,6 +308,9 @@ impl<'a> Unit<'a> {
                     }
                 }
             }
+        }
+        if rule.kind == Kind::Poll {
+            data.entry("opened_at").or_insert_with(|| rfc3339(happened_at.unwrap_or(self.arrived)));
         }
         let data = finished(rule.kind, data);
         let origin = match id {
@@ -344,6 +351,11 @@ impl<'a> Unit<'a> {
     }
 }
 
+/// An instant as the contract with senders has it.
+fn rfc3339(at: Instant) -> Value {
+    at.to_rfc3339_opts(chrono::SecondsFormat::AutoSi, true).into()
+}
+
 /// Puts a value where it stands in an event.
 fn put(data: &mut Map<String, Value>, pointer: &str, value: Value) {
     let Some(path) = pointer.strip_prefix("/data/") else { return };
@@ -371,6 +383,12 @@ fn finished(kind: Kind, mut data: Map<String, Value>) -> Value {
             actor["avatar"] = word("avatar").into();
         }
         data.insert("actor".into(), actor);
+    }
+    if kind == Kind::Poll {
+        // A service that tells of one poll alone need not name it, and one that says nothing tells of an open one.
+        let question = data.get("question").cloned().unwrap_or_default();
+        data.entry("poll").or_insert(question);
+        data.entry("state").or_insert("open".into());
     }
     if kind == Kind::Purchase {
         data.entry("quantity").or_insert(Value::from(1));

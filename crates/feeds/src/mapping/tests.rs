@@ -329,6 +329,37 @@ fn first_drafts_are_near_the_mark() {
 }
 
 #[test]
+fn a_poll_of_a_platform_is_told_by_its_message() {
+    let poll = payment(&json!({
+        "event": "poll.progress", "poll_id": "q-7", "title": "Which siding?", "status": "ACTIVE",
+        "choices": [{"title": "North", "votes": 12}, {"title": "Harbour", "votes": "30"}],
+        "started_at": "2026-11-24T19:29:00Z", "ends_at": "2026-11-24T19:31:00Z",
+    }));
+    let guessed = guess::rule(&poll);
+    assert_eq!((guessed.event, guessed.each.as_deref()), (Kind::Poll, None));
+    let Happening::Poll(told) = one(guessed, &poll).unwrap().happening else { panic!() };
+    let votes: Vec<_> = told.options.iter().map(|one| (one.text.as_str(), one.votes)).collect();
+    assert_eq!(
+        (told.poll.as_str(), told.question.as_str(), votes),
+        ("q-7", "Which siding?", vec![("North", 12), ("Harbour", 30)])
+    );
+    assert_eq!(told.closes_at, Some("2026-11-24T19:31:00Z".parse().unwrap()));
+    // A service that tells less: options by name, nothing about time and state.
+    let fields = [("question", at("/body/q")), ("options", at("/body/o"))];
+    let told = |body: &Value| one(rule(Kind::Poll, &fields), &payment(body));
+    let Happening::Poll(short) = told(&json!({"q": "Well?", "o": {"no": 2, "yes": 1}})).unwrap().happening else {
+        panic!()
+    };
+    assert_eq!((short.poll.as_str(), short.opened_at, short.options.len()), ("Well?", arrived(), 2));
+    assert!(told(&json!({"q": "Well?", "o": "yes"})).unwrap_err().1.contains("no list of options"));
+    let state = |word: &str| {
+        let fields = [&fields[..], &[("state", always(word))]].concat();
+        one(rule(Kind::Poll, &fields), &payment(&json!({"q": "Well?", "o": {"no": 2, "yes": 1}})))
+    };
+    assert!(state("Ended").is_ok() && state("perhaps").unwrap_err().1.contains("neither open, closed nor cancelled"));
+}
+
+#[test]
 fn a_file_holds_rules_and_no_more() {
     let rules = vec![settled(), guess::rule(&example())];
     let written = file::write(&rules);

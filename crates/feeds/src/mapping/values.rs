@@ -8,6 +8,7 @@ use serde_json::{Value, json};
 use std::collections::BTreeMap;
 use tally_core::language::text;
 use tally_core::money::{self, Currency, Money};
+use tally_core::record::happening::PollState;
 use tally_core::time::Instant;
 use tally_core::time::calendar::Calendar;
 use tally_store::mapping::Reading;
@@ -28,6 +29,8 @@ pub(super) fn read(shape: Shape, value: &Value) -> Result<Value, String> {
         Shape::Whole | Shape::Tier => Ok(whole(value)),
         Shape::Currency => Ok(json!(plain(value)?.trim().to_uppercase())),
         Shape::YesNo => yes_no(value).map(Value::from),
+        Shape::Options => options(value),
+        Shape::PollState => poll_state(value).map(|state| state.key().into()),
         // These two need to know how they are written.
         Shape::Amount | Shape::Time => Ok(value.clone()),
     }
@@ -61,6 +64,49 @@ fn yes_no(value: &Value) -> Result<bool, String> {
         "true" | "yes" | "y" | "1" | "on" => Ok(true),
         "false" | "no" | "n" | "0" | "off" => Ok(false),
         _ => Err(format!("is neither yes nor no: “{}”", short(&text))),
+    }
+}
+
+/// What can be chosen in a poll: a list of objects with a text and a number, whatever their names are, or an object
+/// with a number for each text.
+fn options(value: &Value) -> Result<Value, String> {
+    const TEXTS: [&str; 7] = ["text", "title", "label", "name", "option", "choice", "answer"];
+    const VOTES: [&str; 6] = ["votes", "count", "total", "vote_count", "value", "number"];
+    let wrong = || "is no list of options with the votes of each".to_owned();
+    let named = |fields: &serde_json::Map<String, Value>, names: &[&str]| {
+        names
+            .iter()
+            .find_map(|name| fields.iter().find(|(key, _)| text::fold(key) == *name))
+            .map(|(_, value)| value.clone())
+    };
+    match value {
+        Value::Array(items) => items
+            .iter()
+            .map(|item| {
+                let fields = item.as_object().ok_or_else(wrong)?;
+                let told = named(fields, &TEXTS).ok_or_else(wrong)?;
+                let votes = named(fields, &VOTES).map_or_else(|| json!(0), |votes| whole(&votes));
+                Ok(json!({"text": plain(&told)?, "votes": votes}))
+            })
+            .collect(),
+        Value::Object(fields) => {
+            Ok(fields.iter().map(|(text, votes)| json!({"text": text, "votes": whole(votes)})).collect())
+        }
+        _ => Err(wrong()),
+    }
+}
+
+/// How far a poll has come, by the usual words.
+pub(super) fn poll_state(value: &Value) -> Result<PollState, String> {
+    let text = plain(value)?;
+    match text::fold(&text).as_str() {
+        "open" | "opened" | "active" | "running" | "begin" | "begun" | "start" | "started" | "progress" | "live"
+        | "true" => Ok(PollState::Open),
+        "closed" | "close" | "ended" | "end" | "completed" | "complete" | "finished" | "done" | "over" | "false" => {
+            Ok(PollState::Closed)
+        }
+        "cancelled" | "canceled" | "cancel" | "aborted" | "withdrawn" | "deleted" => Ok(PollState::Cancelled),
+        _ => Err(format!("is “{}”, which is neither open, closed nor cancelled", short(&text))),
     }
 }
 

@@ -207,7 +207,8 @@ fn said(message: &Message<'_>, chat: &Chat, now: tally_core::time::Instant) -> O
     }
     let clean = |text: &str| text::tamed(text, text::MESSAGE_MOST);
     let role = Role::of_badges(message.tags.get("badges").map_or("", String::as_str));
-    Some(ChatLine { at: message.at().unwrap_or(now), name: clean(message.name()), role, text: clean(text) })
+    let id = message.tags.get("user-id").map(|id| text::tamed(id, text::NAME_MOST)).filter(|id| !id.is_empty());
+    Some(ChatLine { at: message.at().unwrap_or(now), name: clean(message.name()), id, role, text: clean(text) })
 }
 
 /// What to answer to a line that nobody said, and how far that brings us.

@@ -39,7 +39,7 @@ pub async fn play(world: Arc<World>, wiring: Wiring, script: Script, speed: u32,
         let offset = TimeDelta::milliseconds(i64::try_from(moment.at).unwrap_or(i64::MAX));
         let at = script.begins.map_or_else(|| Utc::now().max(began_at), |begins| begins + offset);
         match moment.what {
-            What::Chat { name, text } => world.say(Said { name, text, at: Utc::now() }),
+            What::Chat { name, text } => world.say(Said::now(name, text)),
             What::Outage(outage) => held = outage,
             What::Event(kind, data) => {
                 world.noticed(kind);

@@ -12,7 +12,8 @@ use std::future::Future;
 use std::time::Duration;
 
 const ROUNDS: i64 = 3;
-const EVENTS: i64 = 240;
+/// Events of a round.
+pub const EVENTS: i64 = 240;
 const WARM_UP: i64 = 40;
 /// Widgets beside the demo's for the second measurement.
 const CROWD: usize = 50;
@@ -21,7 +22,7 @@ const EVERY: Duration = Duration::from_millis(50);
 /// Notes when each figure first stood in the page.
 const WATCH: &str = "window.seen = {};
     new MutationObserver(() => {
-        const text = document.querySelector('.goal-value, .counter-value, #figure').textContent;
+        const text = document.querySelector('.goal-value, .counter-value, .side-1 .board-score, #figure').textContent;
         window.seen[text] ??= performance.timeOrigin + performance.now();
     }).observe(document.body, {subtree: true, childList: true, characterData: true});";
 
@@ -47,7 +48,7 @@ pub async fn round<F: Future<Output = ()> + Send + 'static>(
         sent.push((shown(number), chrono::Utc::now().timestamp_micros() as f64 / 1_000.0));
         tokio::spawn(send(number));
     }
-    browser.shows(".goal-value, .counter-value, #figure", &shown(from + EVENTS - 1)).await;
+    browser.shows(".goal-value, .counter-value, .side-1 .board-score, #figure", &shown(from + EVENTS - 1)).await;
     let seen = browser.run("return window.seen").await;
     let delay = |(shown, at): &(String, f64)| {
         seen[shown].as_f64().map(|seen| Duration::from_secs_f64((seen - at).max(0.0) / 1_000.0))

@@ -1,20 +1,23 @@
 //! The load bench: how fast, beside bare baselines run in the same minutes on the same machine.
 //!
 //! Nothing is asserted here, since machines are noisy. It prints a table and, run whole, writes
-//! `docs/bench.md`. `./bench ingest`, `./bench dom`, `./bench pages`, `./bench clocks`, `./bench fold`, `./bench record`,
-//! `./bench wiring` and `./bench show` run one part each.
+//! `docs/bench.md`. `./bench ingest`, `./bench dom`, `./bench pages`, `./bench clocks`, `./bench audience`, `./bench boards`,
+//! `./bench passes`, `./bench fold`, `./bench record`, `./bench wiring` and `./bench show` run one part each.
 
 #![allow(clippy::unwrap_used, clippy::expect_used, missing_docs)]
 
 #[path = "../../tests/suite/kit/mod.rs"]
 mod kit;
 
+mod audience;
 mod bare;
+mod boards;
 mod clocks;
 mod dom;
 mod fold;
 mod ingest;
 mod pages;
+mod passes;
 mod record;
 mod report;
 mod show;
@@ -42,6 +45,15 @@ fn main() {
         }
         if wanted("clocks") {
             clocks::measure(&mut report).await;
+        }
+        if wanted("audience") {
+            audience::measure(&mut report).await;
+        }
+        if wanted("boards") {
+            boards::measure(&mut report).await;
+        }
+        if wanted("passes") {
+            passes::measure(&mut report).await;
         }
         if wanted("fold") {
             fold::measure(&mut report);

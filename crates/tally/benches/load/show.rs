@@ -17,7 +17,7 @@ const RATE: u64 = 200;
 const SECONDS: u64 = 600;
 
 /// Counts frames, and the longest gap between two; `frames` tells both and begins anew.
-const FRAMES: &str = "window.seen_frames = 0; window.gap = 0; window.began = performance.now(); let last = began;
+pub const FRAMES: &str = "window.seen_frames = 0; window.gap = 0; window.began = performance.now(); let last = began;
     const step = (now) => { seen_frames += 1; gap = Math.max(gap, now - last); last = now; requestAnimationFrame(step); };
     requestAnimationFrame(step);
     window.frames = () => {
@@ -74,7 +74,8 @@ const OVERLAY: &str = "const all = [...document.querySelectorAll('.shelf-stage .
     document.body.setAttribute('style', 'margin:0;display:grid;grid-template-columns:repeat(6,1fr);grid-auto-rows:155px;gap:4px;background:#567');
     return all.length";
 
-async fn number(browser: &Browser, script: &str) -> f64 {
+/// A number that a script gives.
+pub async fn number(browser: &Browser, script: &str) -> f64 {
     browser.run(script).await.as_f64().unwrap_or(f64::NAN)
 }
 

@@ -53,6 +53,8 @@ pub(super) fn widgets(settings: &Settings, now: Instant, derailments: WidgetId) 
         ("rate.time.raid_viewer", "2"),
         ("rate.reward", "Ten more minutes"),
         ("rate.time.reward:Ten more minutes", "10:00"),
+        ("rate.command", "!coal"),
+        ("rate.time.command:!coal", "5"),
         ("breaks", &breaks),
         ("over_text", "Thirty hours. Good night!"),
         ("units", "auto"),

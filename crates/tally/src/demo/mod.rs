@@ -1,8 +1,12 @@
 //! The demo channel, Saltmarsh Halt: a model-railway workshop run by Odile and Bram.
 
+mod audience;
+mod boards;
+mod game;
 mod history;
 mod marathon;
 mod note;
+mod overlays;
 mod services;
 
 use crate::serve::StartError;
@@ -11,6 +15,7 @@ use note::Note;
 use std::net::SocketAddr;
 use std::path::Path;
 use tally_core::channel::Channel;
+use tally_core::channel::Desk;
 use tally_core::channel::starts::Start;
 use tally_core::count::Count;
 use tally_core::money::{Currency, MoneyError};
@@ -243,11 +248,44 @@ pub async fn load(
             let id = create(setup).await?.id;
             marathon = if is_it { id } else { marathon };
         }
+        let (mut decides, mut forfeits) = (WidgetId(0), WidgetId(0));
+        for setup in audience::widgets(&settings()?)? {
+            let title = setup.clone().unfolded().title().to_owned();
+            let id = create(setup).await?.id;
+            decides = if title == audience::POLL { id } else { decides };
+            forfeits = if title == audience::WHEEL { id } else { forfeits };
+        }
+        let mut kept = Vec::new();
+        for board in boards::all() {
+            if let Some(setup) = board.setup(&settings()?)? {
+                kept.push((create(setup).await?.id, board));
+            }
+        }
+        if let Some(setup) = game::widget(&settings()?)? {
+            create(setup).await?;
+        }
+        overlays::lay_out(store, channel).await?;
+        // One match is enough for the desk; the others are a press away.
+        let hidden = kept.iter().skip(1).map(|(id, _)| *id).collect();
+        store.save_desk(channel, Desk { hidden, ..Desk::default() }).await?;
         store.create_api_token(channel, "demo scripts".into(), "read operate".into(), fresh.api_token.clone()).await?;
+        if let Some((derby, _)) = kept.first() {
+            boards::hand_over(store, channel, *derby, engine.now()).await?;
+        }
         let handle = engine.channel(channel).await?;
+        for (id, board) in kept {
+            handle.ingest_as_it_was(board.lines(id, engine.now())).await?;
+        }
         remember(&handle, feeds, engine.now(), days).await?;
         let lines = marathon::lines(marathon, feeds[1], &settings()?, engine.now(), days > 0);
         handle.ingest_as_it_was(lines).await?;
+        let (last_show, _) = history::last_show(&settings()?, engine.now());
+        if days > 0 {
+            audience::elsewhere(&handle, feeds[1], last_show).await?;
+            handle.ingest(feeds[1], game::reports(last_show)).await?;
+        }
+        audience::decide(&handle, decides, last_show).await?;
+        audience::spin(&handle, store, forfeits, last_show).await?;
         note = Some(fresh);
     }
     let Some(note) = note else {

@@ -2,6 +2,7 @@
 
 use crate::kit::browser::Browser;
 use crate::kit::db::Database;
+use crate::kit::owner::Owner;
 use crate::kit::program::Program;
 use serde_json::json;
 
@@ -23,7 +24,14 @@ async fn axe_finds_nothing_on_any_screen() {
     let browser = Browser::open().await;
     browser.go(&format!("{}/sign-in", program.base)).await;
     assert_eq!(violations(&browser).await, Vec::<String>::new(), "sign in");
+    browser.go(&format!("{}/join", program.base)).await;
+    assert_eq!(violations(&browser).await, Vec::<String>::new(), "three words");
     browser.sign_in(&program.base, &program.demo()).await;
+    let (link, _) = Owner::of(&program).await.pass("Bram", &[("desk", "yes"), ("devices", "1")]).await;
+    browser.go(&format!("{}/p/{link}", program.base)).await;
+    assert_eq!(violations(&browser).await, Vec::<String>::new(), "the door of a pass");
+    browser.click(".door-begin").await;
+    browser.shows(".pass-head", "Saltmarsh Halt").await;
     for scheme in ["light", "dark"] {
         let media = json!({"features": [{"name": "prefers-color-scheme", "value": scheme}]});
         browser.devtools("Emulation.setEmulatedMedia", media).await;
@@ -40,12 +48,29 @@ async fn axe_finds_nothing_on_any_screen() {
             "/account",
             "/ledger",
             "/shows",
+            "/polls",
+            "/matches",
+            "/helpers",
+            "/overlays",
+            "/overlays/1",
+            "/pass",
+            "/widgets/19",
+            "/widgets/21",
         ] {
             browser.go(&format!("{}{room}", program.base)).await;
             browser.live().await;
             assert_eq!(violations(&browser).await, Vec::<String>::new(), "{room} {scheme}");
         }
     }
+    for board in ["Shunting derby", "Lamp room darts", "Forfeit table"] {
+        browser.go(&format!("{}/widgets/{}/score", program.base, program.widget(board)["id"])).await;
+        browser.run("document.getElementById('score-rare').open = true").await;
+        assert_eq!(violations(&browser).await, Vec::<String>::new(), "keeping the score of {board}");
+    }
+    let wheel = program.read(&program.widget("Forfeits")).await;
+    browser.go(&format!("{}/fair/{}", program.base, wheel["check"].as_str().unwrap())).await;
+    browser.shows_one("[data-step=draw].is-right").await;
+    assert_eq!(violations(&browser).await, Vec::<String>::new(), "the check of a spin");
     browser.go(&format!("{}/widgets/1", program.base)).await;
     browser.live().await;
     browser.click("[data-part=until] .part-shown").await;

@@ -73,7 +73,7 @@ async fn a_page_weighs_little_and_brings_all_it_needs() {
         }
         bytes.insert(url, body.len());
     }
-    assert_eq!(bytes.len(), 16, "{bytes:#?}");
+    assert_eq!(bytes.len(), 22, "{bytes:#?}");
     assert!(bytes.values().sum::<usize>() < 60 * 1024, "{bytes:#?}");
 }
 
@@ -119,7 +119,24 @@ async fn the_note_about_the_demo_is_whole_and_private() {
             "subathon",
             "clock",
             "clock",
-            "clock"
+            "clock",
+            "poll",
+            "poll",
+            "wheel",
+            "scoreboard",
+            "scoreboard",
+            "scoreboard",
+            "scoreboard",
+            "scoreboard",
+            "scoreboard",
+            "scoreboard",
+            "scoreboard",
+            "scoreboard",
+            "scoreboard",
+            "scoreboard",
+            "scoreboard",
+            "scoreboard",
+            "tracker"
         ]
     );
     assert_eq!(demo["overlays"], json!([]));

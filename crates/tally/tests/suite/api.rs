@@ -42,11 +42,11 @@ async fn widgets_are_listed_with_values_and_levers() {
     let (status, list) = api.get("/api/v1/widgets").await;
     assert_eq!(status, 200);
     let widgets = list["widgets"].as_array().unwrap();
-    assert_eq!(widgets.len(), 18);
+    assert_eq!(widgets.len(), 35);
     assert_eq!(widgets[0]["text"], "£212.50 of £350 (60%)");
     assert_eq!(
         widgets[2]["actions"][1],
-        json!({"action": "add", "value": null, "label": "+1", "ready": true, "main": true, "asks": false})
+        json!({"action": "add", "value": null, "label": "+1", "ready": true, "main": true, "asks": false, "text": null})
     );
     let (status, one) = api.get(&format!("/api/v1/widgets/{}", program.widget("Derailments")["id"])).await;
     assert_eq!((status, &one["value"]), (200, &json!(0)));

@@ -189,7 +189,7 @@ async fn a_goal_celebrates_with_a_clip_of_ones_own() {
 
     // It cannot be thrown away while it is used.
     let remove = format!("/clips/{}/remove", tokens[0]);
-    assert!(owner.refused(&remove, &[]).await.contains("“Turntable motor” celebrates with it"));
+    assert!(owner.refused(&remove, &[]).await.contains("“Turntable motor” shows it"));
     owner.done(&format!("{bench}/edit"), &[("key", "celebration"), ("text", "steam")]).await;
     owner.done(&format!("{bench}/put-on-air"), &[]).await;
     owner.done(&remove, &[]).await;

@@ -297,6 +297,8 @@ async fn an_hour_without_a_server_is_told_and_the_clock_ran_on_or_stood_still() 
         View::Subathon(view) => view,
         other => panic!("{other:?}"),
     };
+    // No planned break may fall into those hours, whatever the time of day at which this runs.
+    owner.done(&format!("/widgets/{}/edit", id.0), &[("key", "breaks"), ("text", "")]).await;
     let mut hours = 0;
     for (setting, ran) in [("runs", true), ("stands", false)] {
         owner.done(&format!("/widgets/{}/edit", id.0), &[("key", "while_away"), ("text", setting)]).await;
@@ -333,7 +335,7 @@ async fn all_sounds_are_turned_off_and_on_at_the_desk() {
     assert!(loud.contains("data-volume=\\\"60\\\""), "{loud}");
     let _ = owner.post("/desk/sounds", &[("muted", "true")]).await;
     page.drawn("data-volume=\\\"0\\\"").await;
-    assert!(owner.page("/desk").await.contains("Sounds are off"));
+    assert!(owner.page("/desk").await.contains(">Muted<"));
     let _ = owner.post("/desk/sounds", &[("muted", "false")]).await;
     page.drawn("data-volume=\\\"60\\\"").await;
 }
@@ -368,4 +370,31 @@ async fn whatever_the_desk_presses_works_for_programs_too() {
         }
         assert!(pressed.len() >= 4, "{name}: {pressed:?}");
     }
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_word_in_chat_adds_time_and_is_a_line_of_the_ledger() {
+    let database = Database::new();
+    let program = Program::in_its_world(&database.url);
+    let (marathon, owner) = (program.widget(MARATHON), Owner::of(&program).await);
+    let by = async |name: &str| {
+        let newest = program.read(&marathon).await["newest"].clone();
+        newest.as_array().unwrap().iter().filter(|one| one["name"] == name).count()
+    };
+    let added = |name: &'static str| {
+        let (program, by) = (&program, &by);
+        async move || {
+            // The chat may take a while to connect; said again and again, a word is heard once.
+            program.say(name, "follower", "!COAL for the big one").await;
+            (by(name).await == 1).then_some(())
+        }
+    };
+    until("a word adds time", added("tallow_wren")).await;
+    for _ in 0..5 {
+        program.say("tallow_wren", "follower", "!coal").await;
+    }
+    until("another adds too", added("quietferry")).await;
+    assert_eq!(by("tallow_wren").await, 1);
+    let ledger = owner.page("/ledger?kind=command").await;
+    assert_eq!(ledger.matches("tallow_wren says !coal").count(), 1);
 }

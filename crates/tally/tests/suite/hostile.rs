@@ -57,12 +57,13 @@ async fn leaving_in_the_middle_of_a_sign_in_frees_no_permit() {
 async fn half_sent_forms_hold_neither_files_nor_memory() {
     hold_many();
     let database = Database::new();
-    let program = Program::start(&database.url);
+    let program = behind_a_proxy(&database);
     let goal = program.widget("Turntable motor");
     let mut page = Page::open(goal["page_url"].as_str().unwrap()).await;
     page.drawn("£212.50").await;
     let door = Owner::at_the_door(&program.base).await;
-    let head = post("/sign-in", &program.base, door.session(), 1_000, "");
+    // From one address: a feed at another one keeps its places, even where its body comes after its head.
+    let head = post("/sign-in", &program.base, door.session(), 1_000, "203.0.113.9");
     let mut held = Vec::new();
     for _ in 0..1_100 {
         let mut raw = Raw::to(&program.base).unwrap();
@@ -203,7 +204,17 @@ async fn a_channel_whose_task_dies_is_loaded_anew_and_readiness_tells() {
 
 fn press(widget: u32, action: &str, id: &str) -> Pressed {
     let (action, id) = (action.to_owned(), id.to_owned());
-    Pressed { widget: WidgetId(widget), action, value: None, by: "odile".into(), source: "desk".into(), id }
+    Pressed {
+        widget: WidgetId(widget),
+        action,
+        value: None,
+        text: None,
+        side: None,
+        pressed_at: None,
+        by: "odile".into(),
+        source: "desk".into(),
+        id,
+    }
 }
 
 #[tokio::test(flavor = "multi_thread")]

@@ -34,7 +34,7 @@ const controls = [...open.querySelectorAll('a[href], button, input, select, text
 for (const one of controls) {
   // Of a small box, the words beside it are pressed as well.
   const target = (/checkbox|radio/.test(one.type) && one.closest('label')) || one;
-  target.scrollIntoView({ block: 'center', inline: 'center' });
+  target.scrollIntoView({ block: 'center', inline: 'center', behavior: 'instant' });
   const inline = getComputedStyle(target).display === 'inline';
   const box = inline ? target.getClientRects()[0] : target.getBoundingClientRect();
   const hit = document.elementFromPoint(box.left + box.width / 2, box.top + box.height / 2);

@@ -10,7 +10,7 @@ use crate::kit::sender::{Sender, tip_by};
 const SIZES: [(u32, u32); 3] = [(1280, 800), (1440, 900), (390, 844)];
 
 /// Rooms, each with what is opened in it. `{ledger}` is a line of the ledger.
-const ROOMS: [(&str, &str); 29] = [
+const ROOMS: [(&str, &str); 42] = [
     ("/desk", ""),
     ("/desk", "document.querySelector('[data-open=arrange]').click()"),
     ("/widgets", ""),
@@ -44,8 +44,24 @@ const ROOMS: [(&str, &str); 29] = [
         "document.querySelectorAll('details').forEach((one) => { one.open = true; }); document.querySelector('.ledger-line [aria-expanded]').click()",
     ),
     ("/shows", "document.querySelectorAll('details').forEach((one) => { one.open = true; })"),
+    ("/polls", ""),
+    ("/matches", "document.querySelectorAll('details').forEach((one) => { one.open = true; })"),
+    ("/widgets/22", ""),
+    ("/widgets/19", ""),
+    ("/widgets/21", ""),
     ("/channel", ""),
     ("/account", ""),
+    ("/overlays", ""),
+    ("/overlays/1", ""),
+    (
+        "/overlays/1",
+        "document.querySelector('.layout-board').open = true; document.querySelector('.layout-pick').click()",
+    ),
+    ("/helpers", ""),
+    ("/helpers", "document.querySelector('.passes form button').click()"),
+    ("/pass", ""),
+    ("/widgets/23/score", ""),
+    ("/widgets/23/score", "document.getElementById('score-rare').open = true"),
 ];
 
 /// Names of forty wide letters, amounts as large as they may be.
@@ -111,6 +127,11 @@ async fn everything_can_be_seen_and_pressed_at_every_size() {
     browser.sign_in(&program.base, &program.demo()).await;
     let owner = Owner::of(&program).await;
     wire(&owner).await;
+    // The same browser holds a pass for all that can be handed over.
+    let (link, _) = owner.pass(&"W".repeat(40), &[("desk", "yes"), ("devices", "1")]).await;
+    browser.go(&format!("{}/p/{link}", program.base)).await;
+    browser.click(".door-begin").await;
+    browser.shows(".pass-head", "Saltmarsh Halt").await;
     let found = faults(&browser, &program.base, &ROOMS).await;
     harden(&program, &owner).await;
     let hard = faults(&browser, &program.base, &ROOMS).await;

@@ -61,16 +61,41 @@ const OVERLAY: [(&str, [u32; 4]); 10] = [
     ("Derailments", [920, 572, 340, 110]),
     ("On the line", [0, 748, 1280, 52]),
 ];
-/// A file with lines that are refused, tried.
-async fn try_a_file(browser: &Browser, program: &Program) {
-    let file = program.folder.path().join("evening.csv");
-    let lines = "When,Who,Sum,Note\n2026-06-20 20:00,quietferry,10.00,for the turntable\n\
-        2026-06-20 20:01,oatcake_jo,2.505,too fine\ntomorrow,lamplit_sam,2,when?\n2026-06-20 20:07,kestrel_oak,7.00,ballast fund\n";
-    std::fs::write(&file, lines).unwrap();
-    browser.import(&program.base, &file).await;
-    browser.run("document.querySelector('.import .press-main').click()").await;
-    browser.shows("#tried", "Refused").await;
-    take(browser, "import").await;
+/// What the audience decides, on one picture.
+const ASKED: [(&str, [u32; 4]); 3] = [
+    ("The platform decides", [24, 24, 560, 380]),
+    ("Tea or coffee", [24, 600, 760, 130]),
+    ("Forfeits", [800, 110, 460, 560]),
+];
+
+/// A poll that is voted in, and one that is over; a wheel in the midst of a turn.
+async fn the_audience(browser: &Browser, program: &Program) {
+    let poll = program.widget("The platform decides");
+    act(program, "The platform decides", "open", Some(1)).await;
+    crate::kit::until("the crowd has voted", || async {
+        for viewer in 0..36 {
+            let said = ["1", "green", "2", "1", "3", "black", "1", "2", "1"][viewer % 9];
+            program.say(&format!("passenger_{viewer}"), "follower", said).await;
+        }
+        (program.read(&poll).await["votes"] == 36).then_some(())
+    })
+    .await;
+    act(program, "Tea or coffee", "open", Some(1)).await;
+    for (viewer, said) in [("ninepins", "1"), ("quietferry", "tea"), ("bram_ade", "2")] {
+        program.say(viewer, "follower", said).await;
+    }
+    act(program, "Forfeits", "spin", None).await;
+    browser.size(1280, 800).await;
+    browser.go(&scene(program, "busy", &ASKED)).await;
+    take(browser, "polls-on-air").await;
+    browser.size(1280, 800).await;
+    browser.go(&format!("{}/desk", program.base)).await;
+    browser.live().await;
+    take(browser, "desk").await;
+    act(program, "The platform decides", "close", None).await;
+    browser.go(&format!("{}/polls", program.base)).await;
+    browser.live().await;
+    take(browser, "polls").await;
 }
 
 #[tokio::test(flavor = "multi_thread")]
@@ -92,7 +117,7 @@ async fn take_all() {
     take(&browser, "widgets-on-air").await;
 
     browser.sign_in(&program.base, &program.demo()).await;
-    let rooms = [("/desk", "desk"), ("/widgets", "shelf"), ("/feeds", "feeds"), ("/shows", "shows")];
+    let rooms = [("/widgets", "shelf"), ("/feeds", "feeds")];
     for (room, name) in rooms {
         browser.go(&format!("{}{room}", program.base)).await;
         browser.live().await;
@@ -106,7 +131,6 @@ async fn take_all() {
     browser.click(&format!("#line-{refunded} [aria-expanded=true]")).await;
     browser.click(&format!("#line-{} button", refunded - 1)).await;
     take(&browser, "ledger").await;
-    try_a_file(&browser, &program).await;
     browser.go(&format!("{}/widgets/1", program.base)).await;
     browser.live().await;
     browser.click("[data-part=target] .part-shown").await;
@@ -114,10 +138,6 @@ async fn take_all() {
     browser.keys("\u{e00c}").await;
     browser.run("document.querySelector('#slip details').open = true").await;
     take(&browser, "explain").await;
-    browser.run("document.querySelector('#slip details').open = false").await;
-    browser.click("[name=act][value=one]").await;
-    browser.shows("#stations", "On air").await;
-    take(&browser, "rehearsal").await;
     let id = |name: &str| program.widget(name)["id"].clone();
     let marathon = id("Thirty-hour build-through");
     browser.go(&format!("{}/widgets/{marathon}", program.base)).await;
@@ -132,22 +152,28 @@ async fn take_all() {
     browser.go(&format!("{}/widgets/{}/looks?backdrop=busy", program.base, id("First train leaves in"))).await;
     take(&browser, "clocks").await;
     browser.size(1280, 800).await;
-    let list = program.widget("Just now")["id"].clone();
-    browser.go(&format!("{}/widgets/{list}", program.base)).await;
+    browser.size(1280, 1230).await;
+    browser.go(&format!("{}/widgets/{}/looks?backdrop=busy", program.base, id("Shunting derby"))).await;
+    take(&browser, "boards-on-air").await;
+    browser.size(1280, 800).await;
+    browser.go(&format!("{}/overlays/1", program.base)).await;
     browser.live().await;
-    browser.click("[data-drawer=kinds]").await;
-    browser.click("[data-kind=tip] summary").await;
-    take(&browser, "drawers").await;
-    browser.go(&format!("{}/widgets/{list}/looks?figures=sample&backdrop=busy", program.base)).await;
-    take(&browser, "looks").await;
-    browser.go(&format!("{}/widgets", program.base)).await;
-    browser.click("[data-open=new-widget]").await;
-    browser.shows(".starts", "A ladder of promises").await;
-    take(&browser, "starts").await;
+    browser.click("[data-row=\"1\"] .layout-pick").await;
+    browser.run("document.querySelector('.layout-bar').scrollIntoView({behavior: 'instant'})").await;
+    take(&browser, "layout").await;
+    browser.go(&format!("{}/helpers", program.base)).await;
+    browser.fill("#pass-name", "Bram").await;
+    browser.click(&format!("input[name=widget][value=\"{}\"]", id("Shunting derby"))).await;
+    browser.click(".helpers form .press-main").await;
+    browser.shows_one(".pass-qr svg").await;
+    take(&browser, "helpers").await;
+    the_audience(&browser, &program).await;
     browser.size(390, 844).await;
     browser.go(&format!("{}/desk", program.base)).await;
     browser.live().await;
     take(&browser, "desk-phone").await;
+    browser.go(&format!("{}/widgets/{}/score", program.base, id("Shunting derby"))).await;
+    take(&browser, "score").await;
     browser.size(1280, 800).await;
 
     let jar = program.tip_jar.clone().unwrap();

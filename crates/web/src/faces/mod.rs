@@ -3,10 +3,10 @@
 //! Pages on air load nothing from elsewhere. An address is sealed when a wall is drawn, so that nobody
 //! can have us fetch anything that no feed has told of.
 
-mod picture;
 pub mod serve;
 
 use crate::heavy::Heavy;
+use crate::picture;
 use base64::Engine;
 use base64::prelude::BASE64_URL_SAFE_NO_PAD as BASE64;
 use bytes::Bytes;

@@ -30,16 +30,25 @@ const TABS: [Tab; 3] = [
         rooms: &[
             Room { name: "Feeds", path: "/feeds", letter: "f" },
             Room { name: "Widgets", path: "/widgets", letter: "w" },
+            Room { name: "Overlays", path: "/overlays", letter: "o" },
             Room { name: "Channel", path: "/channel", letter: "c" },
             Room { name: "Account", path: "/account", letter: "a" },
         ],
     },
-    Tab { name: "Run", rooms: &[Room { name: "Desk", path: "/desk", letter: "d" }] },
+    Tab {
+        name: "Run",
+        rooms: &[
+            Room { name: "Desk", path: "/desk", letter: "d" },
+            Room { name: "Helpers", path: "/helpers", letter: "h" },
+        ],
+    },
     Tab {
         name: "Review",
         rooms: &[
             Room { name: "Ledger", path: "/ledger", letter: "l" },
             Room { name: "Shows", path: "/shows", letter: "s" },
+            Room { name: "Polls", path: "/polls", letter: "p" },
+            Room { name: "Matches", path: "/matches", letter: "m" },
         ],
     },
 ];

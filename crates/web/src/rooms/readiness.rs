@@ -2,7 +2,7 @@
 
 use crate::draw::{Lamp, since};
 use tally_core::channel::Channel;
-use tally_core::count::Count;
+use tally_core::count::{Count, What};
 use tally_core::record::happening::Kind;
 use tally_core::record::ids::{FeedId, WidgetId};
 use tally_core::time::Instant;
@@ -62,6 +62,14 @@ fn judge(channel: &Channel, count: &Count, bring: &[(&Feed, Heard)], now: Instan
         let words = "It counts this show, and there has been none yet. Go on air, and it counts from then on.".into();
         return ("half", words);
     }
+    if let What::Statistic(name) = &count.what
+        && !bring.is_empty()
+    {
+        return (
+            "half",
+            format!("It moves only when the game reports, and it has reported no {name} that count here yet."),
+        );
+    }
     let newest = bring.iter().filter_map(|(feed, heard)| Some((heard.last?, feed))).max_by_key(|(at, _)| *at);
     match newest {
         _ if bring.is_empty() => {
@@ -94,7 +102,8 @@ pub fn can_bring(feed: &Feed, count: &Count) -> bool {
             let rules = mapping.rules.iter().filter(|_| mapping.counts);
             bits(&rules.map(|rule| rule.event).collect::<Vec<_>>())
         }
-        Wiring::Chat(_) | Wiring::Rates { .. } | Wiring::Import { .. } => 0,
+        Wiring::Chat(_) => Kind::Command.bit(),
+        Wiring::Rates { .. } | Wiring::Import { .. } => 0,
     };
     count.kinds() & brings != 0
 }

@@ -55,7 +55,7 @@ pub async fn page(app: web::Data<App>, session: Session) -> Result<HttpResponse,
 }
 
 /// What somebody is told who tries passwords too fast.
-pub(super) const TOO_OFTEN: &str = "That was tried too often. Wait a minute and try again.";
+pub const TOO_OFTEN: &str = "That was tried too often. Wait a minute and try again.";
 
 /// `POST /sign-in`
 pub async fn enter(

@@ -3,6 +3,7 @@
 use governor::clock::{Clock, DefaultClock};
 use governor::{DefaultKeyedRateLimiter, Quota, RateLimiter};
 use std::collections::{HashMap, HashSet};
+use std::net::IpAddr;
 use std::num::NonZeroU32;
 use std::sync::{Mutex, PoisonError};
 use std::time::{Duration, Instant};
@@ -11,6 +12,9 @@ use std::time::{Duration, Instant};
 const SIGN_INS: u32 = 10;
 /// Sign-ins from one peer for whomever, a minute.
 const SIGN_INS_A_PEER: u32 = 30;
+/// Tries of three words from one peer, a minute, and from all peers of one network.
+const WORDS: u32 = 10;
+const WORDS_A_NETWORK: u32 = 20;
 /// So many addresses or tokens that do not exist may be tried from one peer within [`WINDOW`].
 const GUESSES: u32 = 40;
 const WINDOW: Duration = Duration::from_secs(10);
@@ -24,6 +28,8 @@ pub struct Limits {
     feeds: DefaultKeyedRateLimiter<u32>,
     sign_ins: DefaultKeyedRateLimiter<(String, u32)>,
     sign_ins_a_peer: DefaultKeyedRateLimiter<String>,
+    words: DefaultKeyedRateLimiter<String>,
+    words_a_network: DefaultKeyedRateLimiter<String>,
     strangers: Mutex<HashMap<String, Stranger>>,
 }
 
@@ -50,6 +56,8 @@ impl Limits {
             feeds: RateLimiter::keyed(quota(feed_rate)),
             sign_ins: RateLimiter::keyed(a_minute(SIGN_INS)),
             sign_ins_a_peer: RateLimiter::keyed(a_minute(SIGN_INS_A_PEER)),
+            words: RateLimiter::keyed(a_minute(WORDS)),
+            words_a_network: RateLimiter::keyed(a_minute(WORDS_A_NETWORK)),
             strangers: Mutex::default(),
         }
     }
@@ -112,10 +120,22 @@ impl Limits {
         wait(self.sign_ins.check_key(&(peer.to_owned(), user)))
     }
 
+    /// Counts a try of a pass's three words. There is no limit for all peers together: with one, a stranger who guesses
+    /// from many addresses would shut the door for everybody.
+    ///
+    /// # Errors
+    /// Too many; how many seconds to wait.
+    pub fn words(&self, peer: &str) -> Result<(), u64> {
+        wait(self.words.check_key(&peer.to_owned())).and_then(|()| wait(self.words_a_network.check_key(&network(peer))))
+    }
+
     /// Forgets those who have not been seen for a while, so that nobody can fill the memory.
     pub fn tidy(&self) {
         self.feeds.retain_recent();
         self.sign_ins.retain_recent();
+        self.sign_ins_a_peer.retain_recent();
+        self.words.retain_recent();
+        self.words_a_network.retain_recent();
         self.sign_ins_a_peer.retain_recent();
         let mut strangers = self.strangers.lock().unwrap_or_else(PoisonError::into_inner);
         strangers.retain(|_, one| one.since.elapsed() < WINDOW || !one.good.is_empty());
@@ -136,6 +156,16 @@ fn stranger<'a>(strangers: &'a mut HashMap<String, Stranger>, peer: &str) -> Opt
     strangers.get_mut(peer)
 }
 
+/// The network of a peer: the first three bytes of an IPv4 address, the first six of an IPv6 address, which is what one
+/// customer of a provider is given.
+fn network(peer: &str) -> String {
+    match peer.parse() {
+        Ok(IpAddr::V4(address)) => format!("{:?}", &address.octets()[..3]),
+        Ok(IpAddr::V6(address)) => format!("{:?}", &address.octets()[..6]),
+        Err(_) => peer.to_owned(),
+    }
+}
+
 fn wait(checked: Result<(), governor::NotUntil<<DefaultClock as Clock>::Instant>>) -> Result<(), u64> {
     checked.map_err(|until| {
         let wait: Duration = until.wait_time_from(DefaultClock::default().now());
@@ -146,6 +176,16 @@ fn wait(checked: Result<(), governor::NotUntil<<DefaultClock as Clock>::Instant>
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn words_are_tried_ten_times_a_minute_and_twenty_times_by_a_network() {
+        let limits = Limits::new(1);
+        let tried = |peer: &str| (0..20).filter(|_| limits.words(peer).is_ok()).count();
+        assert_eq!(tried("203.0.113.9"), 10);
+        assert_eq!((10..30).map(|last| tried(&format!("203.0.113.{last}"))).sum::<usize>(), 10);
+        assert_eq!(tried("203.0.114.1"), 10, "another network is not slowed down");
+        assert_eq!(tried("2001:db8:1::1"), 10);
+    }
 
     #[test]
     fn after_many_wrong_tokens_a_right_one_is_not_tried_and_good_ones_stay() {

@@ -8,6 +8,7 @@ use tally_core::time::Instant;
 use tally_core::time::face::Face;
 use tally_core::widgets::Family;
 use tally_core::widgets::clock::{Anchor, Clock, ClockView, PhaseWord};
+use tally_core::widgets::scoreboard::Clock as MatchClock;
 use tally_core::widgets::subathon::SubathonView;
 
 /// What a page needs to tick by itself: see `assets/clock.js`, which writes faces by the same rules as the core.
@@ -42,6 +43,15 @@ impl<'a> Ticks<'a> {
             Anchor::Ends { at } => Some(of("down", at)),
             Anchor::Began { at } => Some(of("up", at)),
             Anchor::Zone { offset_ms } => Some(Self { at: offset_ms, ..of("zone", Instant::UNIX_EPOCH) }),
+        }
+    }
+
+    /// Of a clock of a match that runs.
+    pub fn of_match(clock: &'a MatchClock) -> Option<Self> {
+        match clock.anchor {
+            Anchor::Ends { at } => Some(Self::of("down", at, clock.face, "0:00", 0)),
+            Anchor::Began { at } => Some(Self::of("up", at, clock.face, "", 0)),
+            Anchor::Stands | Anchor::Zone { .. } => None,
         }
     }
 

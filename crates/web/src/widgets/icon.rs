@@ -39,7 +39,7 @@ pub(super) fn icon(look: &Look, kind: Option<Kind>) -> Option<Icon> {
             Kind::Raid => "wheels",
             Kind::Reward => "bell",
             Kind::Purchase => "cup",
-            Kind::Gauge | Kind::Stat | Kind::Signal | Kind::Adjust => "pennant",
+            Kind::Gauge | Kind::Stat | Kind::Signal | Kind::Adjust | Kind::Command | Kind::Poll => "pennant",
         },
         named => named,
     };

@@ -11,9 +11,13 @@ mod goal;
 mod icon;
 mod label;
 mod leaderboard;
+mod poll;
+mod scoreboard;
 mod subathon;
 mod ticker;
 mod total;
+mod tracker;
+mod wheel;
 
 use crate::markup::html;
 use askama::Template;
@@ -47,16 +51,22 @@ struct Drawing {
     inner: String,
     classes: Vec<&'static str>,
     figures: Vec<(&'static str, usize)>,
+    /// The shape that is drawn where that is another than the look's.
+    shape: Option<&'static str>,
 }
 
 impl Drawing {
     fn of(family: &'static str, shapes: &'static [Shape], inner: String) -> Self {
-        Self { family, shapes, inner, classes: Vec::new(), figures: Vec::new() }
+        Self { family, shapes, inner, classes: Vec::new(), figures: Vec::new(), shape: None }
     }
 
     fn figure(mut self, name: &'static str, figure: impl TryInto<usize>) -> Self {
         self.figures.push((name, figure.try_into().unwrap_or(0)));
         self
+    }
+
+    fn in_shape(self, shape: Option<&'static str>) -> Self {
+        Self { shape, ..self }
     }
 
     fn class(mut self, class: &'static str, wanted: bool) -> Self {
@@ -81,6 +91,10 @@ pub fn draw(seen: Seen<'_>) -> String {
         View::Counter(view) => counter::draw(view),
         View::Clock(view) => clock::draw(view, look),
         View::Subathon(view) => subathon::draw(view, look),
+        View::Poll(view) => poll::draw(view, look),
+        View::Wheel(view) => wheel::draw(view, look),
+        View::Scoreboard(view) => scoreboard::draw(view),
+        View::Tracker(view) => tracker::draw(view, look),
     };
     html(&Frame {
         family: drawing.family,
@@ -107,13 +121,21 @@ pub fn seen<'a>(piece: &'a Piece, view: &'a View) -> Seen<'a> {
 
 /// What is heard of a clock. Looks of other families have these tokens too, but nobody can set them there.
 fn sounds(look: &Look) -> Vec<(&'static str, &str)> {
-    let all = [("tick", Token::LastSecondsSound), ("done", Token::DoneSound), ("added", Token::AddedSound)];
+    let all = [
+        ("tick", Token::LastSecondsSound),
+        ("done", Token::DoneSound),
+        ("added", Token::AddedSound),
+        ("opened", Token::OpenedSound),
+        ("flourish", Token::FlourishSound),
+        ("passing", Token::PassingSound),
+    ];
     all.into_iter().map(|(name, token)| (name, look.get(token))).filter(|(_, sound)| *sound != "none").collect()
 }
 
 fn classes(look: &Look, drawing: &Drawing) -> String {
     let mut all = vec![format!("look-{}", look.base.key())];
-    all.extend(look.shape(drawing.shapes).map(|shape| format!("shape-{}", shape.key)));
+    let shape = drawing.shape.or_else(|| look.shape(drawing.shapes).map(|shape| shape.key));
+    all.extend(shape.map(|shape| format!("shape-{shape}")));
     for token in [Token::LetterCase, Token::Alignment, Token::Entrance, Token::AnimationSpeed, Token::ShowTitle] {
         all.push(format!("{}-{}", token.key().replace('_', "-"), look.get(token)));
     }

@@ -1,16 +1,22 @@
 //! What operators do, family by family.
 
+pub mod board;
 pub mod clock;
 pub mod counter;
 pub mod goal;
+pub mod poll;
 pub mod show;
 pub mod subathon;
+pub mod wheel;
 
+pub use board::BoardAct;
 pub use clock::ClockAct;
 pub use counter::CounterAct;
 pub use goal::GoalAct;
+pub use poll::PollAct;
 pub use show::ShowAct;
 pub use subathon::SubathonAct;
+pub use wheel::WheelAct;
 
 use serde::{Deserialize, Serialize};
 
@@ -28,6 +34,12 @@ pub enum Act {
     Goal(GoalAct),
     /// On a subathon clock.
     Subathon(SubathonAct),
+    /// On a poll.
+    Poll(PollAct),
+    /// On a wheel.
+    Wheel(WheelAct),
+    /// On a scoreboard.
+    Board(BoardAct),
 }
 
 impl Act {
@@ -39,6 +51,9 @@ impl Act {
             Self::Clock(act) => act.words(),
             Self::Goal(act) => act.words(),
             Self::Subathon(act) => act.words(),
+            Self::Poll(act) => act.words(),
+            Self::Wheel(act) => act.words(),
+            Self::Board(act) => act.words(),
         }
     }
 
@@ -50,6 +65,9 @@ impl Act {
             Self::Clock(act) => act.answers(action, value),
             Self::Goal(act) => act.answers(action),
             Self::Subathon(act) => act.answers(action, value),
+            Self::Poll(act) => act.answers(action, value),
+            Self::Wheel(act) => act.answers(action),
+            Self::Board(act) => act.answers(action),
         }
     }
 }

@@ -1,5 +1,6 @@
 //! What a clock counts.
 
+use crate::count::told::counters;
 use crate::count::{Count, Scope};
 use crate::record::ids::WidgetId;
 use crate::record::measure::Measure;
@@ -166,7 +167,9 @@ impl Since {
         match self {
             Self::Show => "the show began".into(),
             Self::Counter(widget) => {
-                let name = scope.counters.get(widget).map_or("a counter that is gone", String::as_str);
+                let name = counters(scope.told)
+                    .find(|(id, _)| id == widget)
+                    .map_or("a counter that is gone", |(_, name)| name);
                 format!("{name} was last pressed")
             }
             Self::Latest(count) => format!("the latest of {}", count.words()),

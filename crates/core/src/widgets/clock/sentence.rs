@@ -2,6 +2,7 @@
 
 use super::Clock;
 use super::kind::{Kind, Moment, Since, day_words};
+use crate::count::told::counters;
 use crate::count::{Count, Scope, sentence as counting};
 use crate::record::ids::WidgetId;
 use crate::record::measure::Measure;
@@ -53,11 +54,6 @@ fn quoted(text: &str, empty: &str) -> String {
     if text.is_empty() { empty.to_owned() } else { format!("“{text}”") }
 }
 
-fn maybe_length(key: &'static str, label: &'static str, seconds: Option<i64>, none: &str) -> Part {
-    let value = seconds.map(length).unwrap_or_default();
-    Part::field(key, label, seconds.map_or(none.to_owned(), length), Editor::MaybeLength { value })
-}
-
 fn moment_parts(moment: &Moment) -> Vec<Part> {
     let mut options: Vec<(String, String)> =
         vec![("once".into(), "one moment".into()), ("daily".into(), "every day at".into())];
@@ -90,7 +86,7 @@ fn moment_parts(moment: &Moment) -> Vec<Part> {
 fn since_parts(clock: &Clock, scope: &Scope<'_>) -> Vec<Part> {
     let mut options = vec![("show".to_owned(), "the show began".to_owned())];
     options
-        .extend(scope.counters.iter().map(|(id, name)| (format!("counter:{id}"), format!("{name} was last pressed"))));
+        .extend(counters(scope.told).map(|(id, name)| (format!("counter:{id}"), format!("{name} was last pressed"))));
     options.push(("latest".into(), "the latest of".into()));
     let (chosen, shown) = match &clock.since {
         Since::Show => ("show".to_owned(), clock.since.words(scope)),
@@ -164,7 +160,7 @@ pub(super) fn parts(clock: &Clock, scope: &Scope<'_>) -> Vec<Part> {
             Part::field("format", FORMAT, quoted(&clock.format, "a text of your own"), editor),
         ]);
         let tenths = Some(clock.tenths_under_s).filter(|bound| *bound > 0);
-        parts.extend([Part::words(", with tenths below"), maybe_length("tenths", TENTHS, tenths, "nothing")]);
+        parts.extend([Part::words(", with tenths below"), Part::maybe_length("tenths", TENTHS, tenths, "nothing")]);
     }
     if clock.kind.is_operated() {
         let shows = SHOWS_WORDS[usize::from(clock.only_running)];
@@ -177,7 +173,7 @@ pub(super) fn parts(clock: &Clock, scope: &Scope<'_>) -> Vec<Part> {
         let none = if clock.only_running { "ten seconds" } else { "never" };
         parts.extend([
             Part::words(", and hides after it is done:"),
-            maybe_length("hide_after", HIDES, clock.hide_after_s, none),
+            Part::maybe_length("hide_after", HIDES, clock.hide_after_s, none),
         ]);
     }
     if clock.kind.is_operated() {
@@ -209,7 +205,6 @@ fn moment_of(clock: &Clock, every: &str, scope: &Scope<'_>) -> Option<Moment> {
 }
 
 pub(super) fn edit(clock: &mut Clock, key: &str, text: &str, scope: &Scope<'_>) -> Result<(), EditError> {
-    let maybe = |label| if text.trim().is_empty() { Ok(None) } else { input(label, text).length().map(Some) };
     match key {
         "title" => clock.title = input(TITLE, text).title()?,
         "kind" => clock.kind = input(KIND, text).choice(&Kind::ALL, Kind::key)?,
@@ -237,7 +232,7 @@ pub(super) fn edit(clock: &mut Clock, key: &str, text: &str, scope: &Scope<'_>) 
                 "latest" => Since::latest(Measure::CountOfRaids),
                 other => {
                     let id = other.strip_prefix("counter:").and_then(|id| id.parse().ok()).map(WidgetId);
-                    let known = id.filter(|id| scope.counters.contains_key(id));
+                    let known = id.filter(|id| counters(scope.told).any(|(known, _)| known == *id));
                     Since::Counter(known.ok_or_else(|| input(SINCE, text).refuse("is none of the choices offered"))?)
                 }
             }
@@ -260,9 +255,9 @@ pub(super) fn edit(clock: &mut Clock, key: &str, text: &str, scope: &Scope<'_>) 
             }
             clock.format = line;
         }
-        "tenths" => clock.tenths_under_s = maybe(TENTHS)?.unwrap_or(0),
+        "tenths" => clock.tenths_under_s = input(TENTHS, text).maybe_length()?.unwrap_or(0),
         "shows" => clock.only_running = input(SHOWS, text).choice(&["always", "running"], |one| one)? == "running",
-        "hide_after" => clock.hide_after_s = maybe(HIDES)?,
+        "hide_after" => clock.hide_after_s = input(HIDES, text).maybe_length()?,
         "step" => clock.step_s = input(STEP, text).length()?,
         counted => match &mut clock.since {
             Since::Latest(count) => {

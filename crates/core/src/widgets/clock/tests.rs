@@ -88,7 +88,7 @@ fn what_makes_no_sense_now_is_refused_in_words() {
     let decide = |acts: &[(i64, Body)], name, now| {
         let state = folded(&clock, acts);
         clock
-            .decide(&state, &Action { name, value: None }, &World::new().scope(after(now)))
+            .decide(&state, &Action { name, value: None, text: None, side: None }, &World::new().scope(after(now)))
             .map_err(|error| error.to_string())
     };
     assert_eq!(decide(&[], "start", 0), Ok(Act::Clock(Start)));
@@ -158,9 +158,11 @@ fn counting_up_is_rounded_down_and_takes_laps() {
     let told: Vec<_> = view.laps.iter().map(|lap| format!("{} {} {}", lap.number, lap.split, lap.total)).collect();
     assert_eq!(told, ["2 15.0 25.0", "1 10.0 10.0"], "none while it stands");
     assert!(shown(&clock, &[], &[(0, Start), (3, ClockAct::Lap), (4, Reset)], 5).laps.is_empty());
-    let Err(refused) =
-        of_kind(&[]).decide(&State::default(), &Action { name: "lap", value: None }, &World::new().scope(begin()))
-    else {
+    let Err(refused) = of_kind(&[]).decide(
+        &State::default(),
+        &Action { name: "lap", value: None, text: None, side: None },
+        &World::new().scope(begin()),
+    ) else {
         panic!("one that counts down takes no laps");
     };
     assert!(refused.to_string().contains("counts up"));
@@ -245,7 +247,8 @@ fn since_a_counter_was_pressed_follows_that_counter_and_its_undo() {
     let text = |channel: &Channel, seconds: i64| channel.view(WidgetId(2), after(seconds * 1_000)).unwrap().text();
     assert_eq!(text(&channel, 0), "Never");
     let press = |channel: &mut Channel, name, seconds: i64| {
-        let press = Press { widget: WidgetId(1), action: Action { name, value: None }, by: "odile" };
+        let press =
+            Press { widget: WidgetId(1), action: Action { name, value: None, text: None, side: None }, by: "odile" };
         let body = channel.decide(&press, after(seconds * 1_000)).unwrap();
         let seq = channel.last_seq().next();
         let origin = Origin { source: "desk".into(), id: seq.to_string() };

@@ -13,6 +13,7 @@ pub use one::{One, OneView};
 use super::{Action, Family, Lever};
 use crate::count::Scope;
 use crate::count::explain::Slip;
+use crate::count::told::Told;
 use crate::language::unit::Unit;
 use crate::look::Shape;
 use crate::look::tokens::{PLATE, TEXT, TITLED};
@@ -254,6 +255,10 @@ impl Family for Counter {
             _ => CounterAct::Reset { place },
         };
         Ok(Act::Counter(act))
+    }
+
+    fn tells(&self, _: &State, _: &Scope<'_>) -> Option<Told> {
+        Some(Told::Counter { title: self.title().to_owned() })
     }
 
     fn undoable(&self, state: &State, target: Option<Seq>) -> Option<Seq> {

@@ -60,7 +60,7 @@ fn pressing_past_floor_and_ceiling_stays_there() {
     assert_eq!(value(&counter, &[did(ADD), did(ADD), did(ADD)]), 3);
     assert_eq!(value(&counter, &[did(CounterAct::Add { by: -9, place: 0 }), did(ADD)]), 1);
     assert_eq!(value(&counter, &[did(ADD), did(CounterAct::Reset { place: 0 })]), 2);
-    let set = Action { name: "set", value: Some(4) };
+    let set = Action { name: "set", value: Some(4), text: None, side: None };
     let refused = counter.decide(&State::default(), &set, &World::new().scope(noon())).unwrap_err();
     assert_eq!(refused.to_string(), "4 lies outside this counter's bounds (floor 0, ceiling 3)");
 }
@@ -96,7 +96,9 @@ fn a_counter_that_resets_with_each_show_begins_again_when_one_begins() {
 #[test]
 fn actions_become_acts_with_the_step_of_the_moment() {
     let counter = of(One { step: 3, ..One::called("Test") }, Resets::ByHand);
-    let decide = |name, value| counter.decide(&State::default(), &Action { name, value }, &World::new().scope(noon()));
+    let decide = |name, value| {
+        counter.decide(&State::default(), &Action { name, value, text: None, side: None }, &World::new().scope(noon()))
+    };
     assert_eq!(decide("add", None), Ok(Act::Counter(CounterAct::Add { by: 3, place: 0 })));
     assert_eq!(decide("subtract", Some(2)), Ok(Act::Counter(CounterAct::Add { by: -2, place: 0 })));
     assert!(matches!(decide("set", None), Err(Refusal::WrongValue(_))));
@@ -155,7 +157,7 @@ fn several_counters_in_one_widget_are_pressed_apart() {
     counter.edit("more", "add", &scope).unwrap();
     counter.edit("2.title", "Copper", &scope).unwrap();
     counter.edit("2.start", "10", &scope).unwrap();
-    let press = |name| counter.decide(&State::default(), &Action { name, value: None }, &scope);
+    let press = |name| counter.decide(&State::default(), &Action { name, value: None, text: None, side: None }, &scope);
     let act = press("add_2").unwrap();
     assert_eq!(act, Act::Counter(CounterAct::Add { by: 1, place: 1 }));
     assert!(act.answers("add_2", None) && !act.answers("add", None));

@@ -15,8 +15,7 @@ use chrono::TimeDelta;
 /// A length with its sign, where it has one: `−1:30`, `+2:00`, `+0.5 s`.
 pub(super) fn signed(ms: i64) -> String {
     let sign = if ms < 0 { "−" } else { "+" };
-    let length = ms.saturating_abs();
-    if length % 1_000 != 0 { format!("{sign}{}", time_words(length)) } else { format!("{sign}{}", exact(length)) }
+    format!("{sign}{}", time_words(ms.saturating_abs()))
 }
 
 fn exact(ms: i64) -> String {

@@ -22,11 +22,11 @@ pub use forecast::{Chart, Forecast, Mark, Step};
 pub use line::{Line, Why};
 pub use reckoning::{Reckoned, State};
 pub use sheet::{MOST_MS, Rate, Rounding, Row, Sheet};
-pub use table::{Fair, RateTable, TableRow};
 pub use terms::{Boost, Former, History, Limits, Terms, WhilePaused};
 pub use view::{AddedView, PhaseWord, SubathonView};
 
-use super::{Action, Family, Lever, News, Notable};
+use super::{Action, Family, Lever, News, Notable, Said};
+use crate::book::chat::ChatLine;
 use crate::count::explain::Slip;
 use crate::count::{Count, Scope};
 use crate::language::unit::Unit;
@@ -40,6 +40,7 @@ use crate::record::ids::Seq;
 use crate::record::measure::Measure;
 use crate::record::refusal::Refusal;
 use crate::record::settings::Settings;
+use crate::sentence::table::Table;
 use crate::sentence::{EditError, Part};
 use crate::time::Instant;
 use crate::time::calendar::Period;
@@ -198,6 +199,15 @@ impl Family for Subathon {
         Sheet::kinds()
     }
 
+    fn hears(&self, _: &State, line: &ChatLine, _: Instant) -> Option<Said> {
+        let rows = self.terms.now.sheet.0.iter().filter(|(_, rate)| rate.on);
+        let mut said = rows.filter_map(|(row, rate)| Some((row.command()?, rate.rest_s)));
+        said.find_map(|(word, rest_s)| {
+            let text = line.after(word)?.to_owned();
+            Some(Said::Command { word: word.to_owned(), text, rest_s })
+        })
+    }
+
     fn follow(&self, state: &mut State, news: News<'_>, scope: &Scope<'_>) -> bool {
         match news {
             News::Happened(entry) => state.note_happening(entry, self, scope),
@@ -258,7 +268,7 @@ impl Family for Subathon {
     }
 
     fn levers(&self, state: &State, scope: &Scope<'_>) -> Vec<Lever> {
-        levers::levers(self, state, scope)
+        levers::levers(self, &state.with_due(self, scope), scope)
     }
 
     fn convert(&mut self, by: &Conversion, _: &Settings) {
@@ -276,12 +286,12 @@ impl Family for Subathon {
         }
     }
 
-    fn rate_table(&self, scope: &Scope<'_>) -> Option<RateTable> {
+    fn rate_table(&self, scope: &Scope<'_>) -> Option<Table> {
         Some(table::table(self, scope))
     }
 
     fn view(&self, state: &State, scope: &Scope<'_>) -> View {
-        View::Subathon(Box::new(view::view(self, state, scope)))
+        View::Subathon(Box::new(view::view(self, &state.with_due(self, scope), scope)))
     }
 
     fn sample(&self, scope: &Scope<'_>) -> View {
@@ -289,10 +299,10 @@ impl Family for Subathon {
     }
 
     fn wakes_at(&self, state: &State, scope: &Scope<'_>) -> Option<Instant> {
-        view::wakes_at(self, state, scope)
+        view::wakes_at(self, &state.with_due(self, scope), scope)
     }
 
     fn explain(&self, state: &State, scope: &Scope<'_>) -> Slip {
-        explain::slip(self, state, scope)
+        explain::slip(self, &state.with_due(self, scope), scope)
     }
 }

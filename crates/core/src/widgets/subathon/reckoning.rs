@@ -17,6 +17,7 @@ use crate::record::ids::Seq;
 use crate::time::Instant;
 use crate::widgets::act_log::{ActLog, Change};
 use serde::{Deserialize, Serialize};
+use std::borrow::Cow;
 use std::collections::BTreeMap;
 
 /// A happening that may bear on the clock.
@@ -294,6 +295,21 @@ impl State {
     #[must_use]
     pub fn reckoned(&self) -> &Reckoned {
         &self.sum
+    }
+
+    /// The same as it is seen: with what waited for the end of a break that is due, though that is not written yet.
+    pub(super) fn with_due(&self, subathon: &Subathon, scope: &Scope<'_>) -> Cow<'_, Self> {
+        let (now, plan) = (ms(scope.now), subathon.plan(scope));
+        let due = |sum: &Reckoned| sum.clock.next(&plan).filter(|(at, _)| *at <= now);
+        if self.sum.waiting.is_empty() || due(&self.sum).is_none() {
+            return Cow::Borrowed(self);
+        }
+        let mut seen = self.clone();
+        while let Some((at, what)) = due(&seen.sum) {
+            seen.sum.clock.happen(at, what);
+            seen.sum.give_waiting(subathon, scope);
+        }
+        Cow::Owned(seen)
     }
 
     /// The acts done.

@@ -35,11 +35,6 @@ fn length(seconds: i64) -> String {
     digits(TimeDelta::seconds(seconds))
 }
 
-fn maybe_length(label: &'static str, key: &'static str, ms: Option<i64>, none: &str) -> Part {
-    let shown = ms.map_or(none.to_owned(), |ms| length(ms / 1_000));
-    Part::field(key, label, shown, Editor::MaybeLength { value: ms.map(|ms| length(ms / 1_000)).unwrap_or_default() })
-}
-
 fn choice(key: &'static str, label: &'static str, options: &[(&'static str, &'static str)], chosen: &str) -> Part {
     let words = options.iter().find(|(key, _)| *key == chosen).map_or("", |(_, words)| words);
     Part::field(key, label, words, Editor::choice(options.iter().copied(), chosen))
@@ -73,16 +68,17 @@ pub(super) fn parts(subathon: &Subathon) -> Vec<Part> {
     let boost_lines: Vec<String> = terms.boosts.iter().map(boost_line).collect();
     let paused = WhilePaused::ALL.map(|one| (one.key(), one.words()));
     let units = Units::ALL.map(|one| (one.key(), one.words()));
+    let seconds = |ms: Option<i64>| ms.map(|ms| ms / 1_000);
     vec![
         Part::field("title", TITLE, subathon.title.as_str(), Editor::Text { value: subathon.title.clone() }),
         Part::words("starts with"),
         Part::field("length", LENGTH, length(subathon.seconds), Editor::Length { value: length(subathon.seconds) }),
         Part::words("and grows by the sheet below. It may run for at most"),
-        maybe_length(TOTAL, "total", limits.total_ms, "any time"),
+        Part::maybe_length("total", TOTAL, seconds(limits.total_ms), "any time"),
         Part::words("in all,"),
         choice("total_counts_pauses", PAUSES, &PAUSES_WORDS, yes(limits.total_counts_pauses, PAUSES_WORDS)),
         Part::words(", with at most"),
-        maybe_length(MOST, "most", limits.most_ms, "any time"),
+        Part::maybe_length("most", MOST, seconds(limits.most_ms), "any time"),
         Part::words("on the clock, and until"),
         Part::field(
             "latest",
@@ -104,14 +100,7 @@ pub(super) fn parts(subathon: &Subathon) -> Vec<Part> {
         Part::words(". Boosts:"),
         Part::field("boosts", BOOSTS, of(terms.boosts.len(), "boost"), Editor::Lines { value: boost_lines.join("\n") }),
         Part::words(". When it has run out, what comes within"),
-        Part::field(
-            "grace",
-            GRACE,
-            if terms.grace_ms == 0 { "no time".into() } else { length(terms.grace_ms / 1_000) },
-            Editor::MaybeLength {
-                value: if terms.grace_ms == 0 { String::new() } else { length(terms.grace_ms / 1_000) },
-            },
-        ),
+        Part::maybe_length("grace", GRACE, seconds(Some(terms.grace_ms).filter(|ms| *ms != 0)), "no time"),
         Part::words("revives it; then it says"),
         Part::field(
             "over_text",
@@ -219,10 +208,7 @@ fn boosts(text: &str) -> Result<Vec<Boost>, EditError> {
 }
 
 fn maybe_ms(label: &'static str, text: &str) -> Result<Option<i64>, EditError> {
-    if text.trim().is_empty() {
-        return Ok(None);
-    }
-    input(label, text).length().map(|seconds| Some(seconds.saturating_mul(1_000)))
+    Ok(input(label, text).maybe_length()?.map(|seconds| seconds.saturating_mul(1_000)))
 }
 
 pub(super) fn edit(subathon: &mut Subathon, key: &str, text: &str, _: &Scope<'_>) -> Result<(), EditError> {

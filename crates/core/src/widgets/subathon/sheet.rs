@@ -38,6 +38,8 @@ pub enum Row {
     Reward(String),
     /// Each signal of that name.
     Signal(String),
+    /// Each time that word is said in chat.
+    Command(String),
 }
 
 impl fmt::Display for Row {
@@ -54,6 +56,7 @@ impl fmt::Display for Row {
             Self::Purchase => f.write_str("purchase"),
             Self::Reward(name) => write!(f, "reward:{name}"),
             Self::Signal(name) => write!(f, "signal:{name}"),
+            Self::Command(word) => write!(f, "command:{word}"),
         }
     }
 }
@@ -71,6 +74,7 @@ impl TryFrom<String> for Row {
         let named = || match text.split_once(':') {
             Some(("reward", name)) if !name.is_empty() => Some(Self::Reward(name.to_owned())),
             Some(("signal", name)) if !name.is_empty() => Some(Self::Signal(name.to_owned())),
+            Some(("command", word)) if !word.is_empty() => Some(Self::Command(word.to_owned())),
             _ => None,
         };
         fixed.or_else(named).ok_or("there is no such row on a rate sheet")
@@ -110,6 +114,7 @@ impl Row {
             Self::Purchase => "thing bought".into(),
             Self::Reward(name) => format!("reward “{name}”"),
             Self::Signal(name) => format!("signal “{name}”"),
+            Self::Command(word) => format!("{word} in chat"),
         }
     }
 
@@ -133,6 +138,7 @@ impl Row {
             Self::Purchase => Measure::CountOfPurchases,
             Self::Reward(_) => Measure::CountOfRewards,
             Self::Signal(_) => Measure::CountOfSignals,
+            Self::Command(_) => Measure::CountOfCommands,
         }
     }
 
@@ -146,6 +152,18 @@ impl Row {
     #[must_use]
     pub fn signal(&self) -> Option<&str> {
         if let Self::Signal(name) = self { Some(name) } else { None }
+    }
+
+    /// Of a row of a word in chat, that word.
+    #[must_use]
+    pub fn command(&self) -> Option<&str> {
+        if let Self::Command(word) = self { Some(word) } else { None }
+    }
+
+    /// Whether it bears a name of the streamer's.
+    #[must_use]
+    pub fn is_named(&self) -> bool {
+        matches!(self, Self::Reward(_) | Self::Signal(_) | Self::Command(_))
     }
 
     /// Whether happenings of it differ in size, so that a row needs a step and a way of rounding.
@@ -212,6 +230,9 @@ pub struct Rate {
     /// How sizes between steps count.
     #[serde(default)]
     pub rounding: Rounding,
+    /// Of a word in chat: seconds for which it is not heard again from the same viewer.
+    #[serde(default = "Rate::standard_rest")]
+    pub rest_s: i64,
 }
 
 impl Rate {
@@ -219,7 +240,13 @@ impl Rate {
     #[must_use]
     pub fn of(seconds: i64, step: i64) -> Self {
         let ms = seconds.saturating_mul(1_000);
-        Self { on: true, takes: false, ms, step, least: 0, rounding: Rounding::ProRata }
+        let rest_s = Self::standard_rest();
+        Self { on: true, takes: false, ms, step, least: 0, rounding: Rounding::ProRata, rest_s }
+    }
+
+    /// A minute: often enough for whoever means it, and no way to talk a clock up.
+    fn standard_rest() -> i64 {
+        60
     }
 
     /// What a size comes to in milliseconds, always at least 0, and what is carried on from what was carried before.
@@ -277,6 +304,7 @@ impl Sheet {
             Kind::Reward,
             Kind::Purchase,
             Kind::Signal,
+            Kind::Command,
         ];
         kinds.into_iter().fold(0, |bits, kind| bits | kind.bit())
     }
@@ -318,7 +346,8 @@ impl Sheet {
             What::Reward { reward, .. } => one(self.named(book.words().get(*reward), Row::reward), 1),
             What::Purchase { quantity, .. } => one(self.on(&Row::Purchase), i64::from(*quantity)),
             What::Signal { signal, .. } => one(self.named(book.words().get(*signal), Row::signal), 1),
-            What::Gauge { .. } | What::Stat { .. } | What::Adjust { .. } => [None, None],
+            What::Command { word } => one(self.named(book.words().get(*word), Row::command), 1),
+            What::Gauge { .. } | What::Stat { .. } | What::Adjust { .. } | What::Poll { .. } => [None, None],
         };
         let fits = found.into_iter().flatten().map(|((row, rate), size)| Fits { row, rate, size });
         fits.filter(|fits| fits.size >= fits.rate.least)
@@ -340,7 +369,7 @@ mod tests {
 
     #[test]
     fn rows_are_written_as_text_and_read_again() {
-        let named = [Row::Reward("Hydrate: now".into()), Row::Signal("deploy".into())];
+        let named = [Row::Reward("Hydrate: now".into()), Row::Signal("deploy".into()), Row::Command("!coal".into())];
         for row in Row::FIXED.into_iter().chain(named) {
             assert_eq!(Row::try_from(row.to_string()), Ok(row));
         }
@@ -375,7 +404,7 @@ mod tests {
         #[test]
         fn no_rate_and_no_size_overflows(ms in any::<i64>(), step in any::<i64>(), size in any::<i64>(), carried in any::<i64>()) {
             for rounding in Rounding::ALL {
-                let _ = Rate { on: true, takes: false, ms, step, least: 0, rounding }.reckon(size, carried);
+                let _ = Rate { ms, step, rounding, ..Rate::of(1, 1) }.reckon(size, carried);
             }
         }
     }

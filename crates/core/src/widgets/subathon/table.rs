@@ -6,6 +6,7 @@ use super::sheet::{MOST_MS, Rate, Rounding, Row};
 use crate::count::Scope;
 use crate::language::unit::Unit;
 use crate::money::conversion::Conversion;
+use crate::sentence::table::{self, Fair, Table};
 use crate::sentence::{EditError, Editor, MOST_NUMBER, Part, input};
 use crate::widgets::no_such_part;
 
@@ -17,47 +18,14 @@ const LEAST: &str = "The least size";
 const WORTH: &str = "The worth";
 const REWARD: &str = "The reward";
 const SIGNAL: &str = "The signal";
+const COMMAND: &str = "The word in chat";
+const REST: &str = "The rest";
 /// The most rows with names.
 const MOST_NAMED: usize = 20;
 /// A row is flagged when it lies further than this from the tips' row, in percent.
 const FAIR_WITHIN: i64 = 25;
 
 const DOES_WORDS: [(&str, &str); 3] = [("off", "adds nothing"), ("adds", "adds"), ("takes", "takes away")];
-
-/// The table.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct RateTable {
-    /// Its rows.
-    pub rows: Vec<TableRow>,
-    /// Where another row is begun.
-    pub more: Vec<Part>,
-}
-
-/// One row.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct TableRow {
-    /// What it is about, in words that follow “each”.
-    pub each: String,
-    /// Whether it counts.
-    pub on: bool,
-    /// Its parts, which read as a sentence.
-    pub parts: Vec<Part>,
-    /// What one is worth, where that is asked.
-    pub worth: Option<Part>,
-    /// How fair it is beside the tips.
-    pub fair: Option<Fair>,
-}
-
-/// How much time money buys by a row, beside what it buys by a tip.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Fair {
-    /// `24 s per £1`.
-    pub words: String,
-    /// What would be even, where it is far from that.
-    pub even: Option<String>,
-    /// How long its bar is: 500 is as much as a tip buys, at most 1,000.
-    pub permille: u16,
-}
 
 /// Time as it is typed and read on a sheet: `30 s`, `0.5 s`, `2:00`.
 pub(super) fn time_words(ms: i64) -> String {
@@ -107,6 +75,14 @@ fn row_of(row: &Row, rate: &Rate, scope: &Scope<'_>) -> Vec<Part> {
     }
     let time = Editor::Length { value: typed_time(rate.ms) };
     parts.push(Part::field(key(row, "time"), TIME, time_words(rate.ms), time));
+    if row.command().is_some() {
+        let seconds = rate.rest_s.saturating_mul(1_000);
+        let (shown, value) = match rate.rest_s {
+            0 => ("as often as it is said".to_owned(), "0".to_owned()),
+            _ => (format!("at most once in {} by each", time_words(seconds)), typed_time(seconds)),
+        };
+        parts.push(Part::field(key(row, "rest"), REST, shown, Editor::Length { value }));
+    }
     if row.is_sized() {
         let unit = row.unit(scope.settings);
         let number = |value: i64| Editor::Number { value: unit.plain(value), sign: unit.sign() };
@@ -164,9 +140,9 @@ fn tidy(ms: i64) -> i64 {
     if ms < 10_000 { ms } else { ms.saturating_add(500).div_euclid(1_000).saturating_mul(1_000) }
 }
 
-pub(super) fn table(subathon: &Subathon, scope: &Scope<'_>) -> RateTable {
+pub(super) fn table(subathon: &Subathon, scope: &Scope<'_>) -> Table {
     let sheet = &subathon.terms.now.sheet.0;
-    let named = sheet.keys().filter(|row| matches!(row, Row::Reward(_) | Row::Signal(_))).cloned();
+    let named = sheet.keys().filter(|row| row.is_named()).cloned();
     let one = Unit::Money(scope.settings.currency);
     let rows = Row::FIXED.into_iter().chain(named).map(|row| {
         let rate = sheet.get(&row).cloned().unwrap_or_else(|| Rate { on: false, ..fresh(&row, scope) });
@@ -184,13 +160,15 @@ pub(super) fn table(subathon: &Subathon, scope: &Scope<'_>) -> RateTable {
             _ => None,
         };
         let fair = fairness(subathon, &row, &rate, scope);
-        TableRow { each: row.words(), on: rate.on, parts: row_of(&row, &rate, scope), worth, fair }
+        table::Row { each: row.words(), on: rate.on, parts: row_of(&row, &rate, scope), worth, fair }
     });
     let empty = || Editor::Text { value: String::new() };
-    RateTable {
+    Table {
         rows: rows.collect(),
         more: vec![
             Part::field("rate.reward", REWARD, "a reward", empty()),
+            Part::words("or"),
+            Part::field("rate.command", COMMAND, "a word in chat", empty()),
             Part::words("or"),
             Part::field("rate.signal", SIGNAL, "a signal", empty()),
         ],
@@ -208,6 +186,8 @@ fn fresh(row: &Row, scope: &Scope<'_>) -> Rate {
         Row::Sub(3) | Row::Renewal(3) => Rate::of(600, 1),
         Row::Sub(_) | Row::Renewal(_) | Row::Gift => Rate::of(120, 1),
         Row::Raid | Row::Purchase | Row::Reward(_) | Row::Signal(_) => Rate::of(60, 1),
+        // A word costs nothing to say.
+        Row::Command(_) => Rate::of(5, 1),
     }
 }
 
@@ -249,14 +229,17 @@ pub(super) fn edit(subathon: &mut Subathon, key: &str, text: &str, scope: &Scope
         return Ok(());
     }
     let sheet = &mut subathon.terms.now.sheet.0;
-    if let "reward" | "signal" = key {
-        let label = if key == "reward" { REWARD } else { SIGNAL };
-        let name = input(label, text).title()?;
-        let row = if key == "reward" { Row::Reward(name) } else { Row::Signal(name) };
+    if let "reward" | "signal" | "command" = key {
+        let (label, row): (_, fn(String) -> Row) = match key {
+            "reward" => (REWARD, Row::Reward),
+            "signal" => (SIGNAL, Row::Signal),
+            _ => (COMMAND, Row::Command),
+        };
+        let row = row(if key == "command" { input(label, text).word()? } else { input(label, text).title()? });
         if sheet.keys().any(|one| one.to_string().to_lowercase() == row.to_string().to_lowercase()) {
             return Err(input(label, text).refuse("has a row already; change that one"));
         }
-        if sheet.keys().filter(|one| matches!(one, Row::Reward(_) | Row::Signal(_))).count() >= MOST_NAMED {
+        if sheet.keys().filter(|one| one.is_named()).count() >= MOST_NAMED {
             return Err(
                 input(label, text).refuse(format!("has no more room: a sheet takes {MOST_NAMED} rows with names"))
             );
@@ -267,14 +250,13 @@ pub(super) fn edit(subathon: &mut Subathon, key: &str, text: &str, scope: &Scope
     }
     let (part, row) = key.split_once('.').ok_or_else(|| no_such_part(key))?;
     let row = Row::try_from(row.to_owned()).map_err(|_| no_such_part(key))?;
-    let is_named = matches!(row, Row::Reward(_) | Row::Signal(_));
-    if is_named && !sheet.contains_key(&row) {
+    if row.is_named() && !sheet.contains_key(&row) {
         return Err(no_such_part(key));
     }
     let unit = row.unit(scope.settings);
     if part == "does" {
         let chosen = input(DOES, text).choice(&["off", "adds", "takes"], |one| one)?;
-        if chosen == "off" && is_named {
+        if chosen == "off" && row.is_named() {
             sheet.remove(&row);
             return Ok(());
         }
@@ -285,6 +267,12 @@ pub(super) fn edit(subathon: &mut Subathon, key: &str, text: &str, scope: &Scope
     let rate = sheet.get_mut(&row).ok_or_else(|| no_such_part(key))?;
     match part {
         "time" => rate.ms = read_time(TIME, text)?,
+        "rest" if row.command().is_some() => {
+            rate.rest_s = match text.trim() {
+                "" | "0" => 0,
+                text => input(REST, text).length()?,
+            };
+        }
         "step" if row.is_sized() => rate.step = input(STEP, text).in_unit(unit, 1)?,
         "rounding" if row.is_sized() => rate.rounding = input(ROUNDING, text).choice(&Rounding::ALL, Rounding::key)?,
         "least" if row.is_sized() => {

@@ -37,6 +37,7 @@ fn what_is_added_by_each_row() {
         ("rate.reward", "Drop a minute"),
         ("rate.does.reward:Drop a minute", "takes"),
         ("rate.signal", "deploy"),
+        ("rate.command", "!Coal"),
     ]);
     let reward =
         |reward: &str| Happening::Reward { actor: somebody("ade"), reward: reward.into(), cost: None, input: None };
@@ -56,6 +57,8 @@ fn what_is_added_by_each_row() {
         (Happening::Purchase { actor: somebody("gus"), item: "mug".into(), quantity: 3, amount: None }, 180),
         (reward("drop a MINUTE"), -60),
         (reward("Something else"), 0),
+        (Happening::Command { actor: somebody("ade"), word: "!coal".into(), text: None }, 5),
+        (Happening::Command { actor: somebody("ade"), word: "!tea".into(), text: None }, 0),
         (Happening::Signal { name: "deploy".into(), value: None, text: None }, 60),
     ];
     let mut left = 3_600;

@@ -116,6 +116,20 @@ fn replayed(show: &Show, entries: &[tally_core::record::entry::Entry]) -> Show {
     Show { channel, entries: entries.to_vec(), now: show.now }
 }
 
+/// A case of `alarms_and_none_show_the_same`.
+#[test]
+fn what_waits_for_the_end_of_a_break_is_seen_though_nothing_is_written_yet() {
+    let mut show = Show::started(&[("while_paused", "wait"), ("breaks", "2026-10-24 19:40 12:00")]);
+    show.wait(45 * 60).happens(super::tip("ade", 300));
+    assert_eq!(show.view().added_ms, 0);
+    show.wait(7 * 60);
+    let unseen = show.view();
+    assert_eq!(unseen.left_ms, 20 * 60_000 + unseen.added_ms);
+    assert!(unseen.added_ms > 0);
+    show.settle();
+    assert_eq!(show.view(), unseen);
+}
+
 proptest! {
     #![proptest_config(ProptestConfig { cases: 400, ..ProptestConfig::default() })]
 

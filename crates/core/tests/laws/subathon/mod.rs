@@ -2,6 +2,7 @@
 
 mod cases;
 mod laws;
+mod spoken;
 
 use crate::common::settings;
 use crate::life::piece;
@@ -95,7 +96,7 @@ impl Show {
 
     fn presses(&mut self, name: &str, value: Option<i64>) -> Result<Seq, Refusal> {
         self.settle();
-        let press = Press { widget: CLOCK, action: Action { name, value }, by: "odile" };
+        let press = Press { widget: CLOCK, action: Action { name, value, text: None, side: None }, by: "odile" };
         let body = self.channel.decide(&press, self.now)?;
         Ok(self.append("desk", self.now, body))
     }

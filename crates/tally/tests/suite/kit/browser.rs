@@ -85,7 +85,9 @@ impl Browser {
             .and_then(|port| port.parse().ok())
             .expect("chromedriver says its port");
         let mut driver = Driver { child, port, session: String::new() };
-        let capabilities = json!({"goog:chromeOptions": {"args": ARGUMENTS}});
+        // axe-core on a long page beside two other browsers may take longer than the usual 30 s.
+        let timeouts = json!({"script": 5 * PATIENCE.as_millis() as u64});
+        let capabilities = json!({"goog:chromeOptions": {"args": ARGUMENTS}, "timeouts": timeouts});
         let client = ClientBuilder::new(HttpConnector::new())
             .capabilities(capabilities.as_object().unwrap().clone())
             .connect(&format!("http://127.0.0.1:{port}"))
@@ -191,9 +193,10 @@ impl Browser {
         self.client.active_element().await.unwrap().send_keys(keys).await.unwrap();
     }
 
-    /// Waits until the page's live connection stands.
+    /// Waits until the page's live connection stands: until the signal strip is drawn, where a page has one.
     pub async fn live(&self) {
-        until("the signal strip is drawn", || async { (!self.text(".strip").await.is_empty()).then_some(()) }).await;
+        let drawn = "const strip = document.querySelector('.strip'); return !strip || strip.childElementCount > 0";
+        until("the signal strip is drawn", || async { (self.run(drawn).await == true).then_some(()) }).await;
     }
 
     pub async fn sign_in(&self, base: &str, demo: &Value) {

@@ -18,6 +18,9 @@ use std::time::{Duration, Instant};
 /// nothing is measured here.
 pub const PATIENCE: Duration = Duration::from_secs(60);
 
+/// A picture.
+pub const PICTURE: &[u8] = include_bytes!("../files/face.png");
+
 /// Asks until the answer is there.
 pub async fn until<T, F: Future<Output = Option<T>>>(what: &str, mut ask: impl FnMut() -> F) -> T {
     let began = Instant::now();

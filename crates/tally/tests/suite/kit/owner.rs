@@ -61,6 +61,11 @@ impl Owner {
         self.csrf = csrf(&self.page("/desk").await);
     }
 
+    /// Keeps the session of an answer; the pages' token stays.
+    pub fn keep_cookie(&mut self, answer: &Response) {
+        self.cookie = cookie(answer).unwrap();
+    }
+
     /// Its cookie and its token, for requests that are made by hand.
     pub fn session(&self) -> (&str, &str) {
         (&self.cookie, &self.csrf)
@@ -95,6 +100,15 @@ impl Owner {
         let body = answer.text().await.unwrap();
         assert!(status.is_success(), "{path}: {status} {body}");
         body
+    }
+
+    /// Makes a pass for a helper, good for twelve hours; the last part of its link, and its words.
+    pub async fn pass(&self, name: &str, fields: &[(&str, &str)]) -> (String, String) {
+        let made = self.done("/helpers", &[&[("name", name), ("hours", "12")], fields].concat()).await;
+        let between = |before: &str, after: char| {
+            made.split(before).nth(1).unwrap().split(after).next().unwrap().trim().to_owned()
+        };
+        (between("/p/", '"'), between("pass-words\">", '<'))
     }
 
     /// Sends a form that must be refused, and gives the words.

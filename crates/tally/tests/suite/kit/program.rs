@@ -96,6 +96,29 @@ impl Program {
         reqwest::get(url).await.unwrap().error_for_status().unwrap().text().await.unwrap()
     }
 
+    /// Somebody says a line in the made-up world's chat.
+    pub async fn say(&self, name: &str, badges: &str, text: &str) {
+        let world = self.tip_jar.as_deref().unwrap();
+        let fields = [("name", name), ("badges", badges), ("text", text)];
+        let body = url::form_urlencoded::Serializer::new(String::new()).extend_pairs(fields).finish();
+        let form = reqwest::Client::new().post(format!("{world}/world/chat"));
+        form.header("content-type", "application/x-www-form-urlencoded").body(body).send().await.unwrap();
+    }
+
+    /// Operates a widget through the API, with a body such as `{"value": 5}`; gives what it shows then.
+    pub async fn act(&self, widget: &Value, action: &str, body: Value) -> Value {
+        let url = format!("{}/api/v1/widgets/{}/actions/{action}", self.base, widget["id"]);
+        let token = self.demo()["api_token"].as_str().unwrap().to_owned();
+        let sent = reqwest::Client::new().post(url).bearer_auth(token).json(&body).send().await.unwrap();
+        sent.json().await.unwrap()
+    }
+
+    /// What a widget tells other programs.
+    pub async fn read(&self, widget: &Value) -> Value {
+        let url = widget["read_url"].as_str().unwrap();
+        reqwest::get(url).await.unwrap().error_for_status().unwrap().json().await.unwrap()
+    }
+
     /// Waits until a widget shows a text.
     pub async fn shows(&self, widget: &Value, expected: &str) {
         until(&format!("{} shows {expected}", widget["name"]), || async {

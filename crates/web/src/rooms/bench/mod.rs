@@ -24,12 +24,12 @@ use tally_core::count::explain::{Effect, Slip, SlipLine};
 use tally_core::count::{Count, Scope};
 use tally_core::record::happening::Happening;
 use tally_core::record::ids::{Seq, WidgetId};
+use tally_core::sentence::table::Table;
 use tally_core::sentence::{Editor, Field, Part};
 use tally_core::template;
 use tally_core::time::words::instant_words;
-use tally_core::widgets::Hint;
-use tally_core::widgets::subathon::RateTable;
 use tally_core::widgets::view::View;
+use tally_core::widgets::{Hint, Piece};
 use tally_engine::{EngineError, Hearing, Shaping};
 use tally_store::feeds::Feed;
 
@@ -40,7 +40,7 @@ struct Sentence {
     id: WidgetId,
     parts: Vec<Part>,
     /// Its rate sheet, where it has one.
-    rates: Option<RateTable>,
+    rates: Option<Table>,
     hints: Vec<Hint>,
     /// What it says at this moment.
     now: String,
@@ -56,12 +56,23 @@ struct Refused {
     message: String,
 }
 
+/// Marks that belong to what stands before them.
+const MARKS: [&str; 4] = [",", ":", ";", "."];
+
+/// A part of a sentence as it is drawn.
+enum Placed<'a> {
+    Words(&'a str),
+    Field(&'a Field, &'a str),
+}
+
 /// One part that can be edited in place.
 #[derive(Template)]
 #[template(path = "rooms/part.html")]
 struct PartBox<'a> {
     id: WidgetId,
     field: &'a Field,
+    /// What stands right behind it.
+    mark: &'a str,
     refused: Option<&'a Refused>,
     done: &'static str,
 }
@@ -80,9 +91,25 @@ impl PartBox<'_> {
 }
 
 impl Sentence {
-    fn part(&self, field: &Field) -> String {
+    /// A field with the mark that stands right behind it, so that no line begins with one.
+    fn part(&self, field: &Field, mark: &str) -> String {
         let refused = self.refused.as_ref().filter(|refused| refused.key == field.key);
-        html(&PartBox { id: self.id, field, refused, done: self.done })
+        html(&PartBox { id: self.id, field, mark, refused, done: self.done })
+    }
+
+    /// Parts as they are drawn: words without a mark at their beginning, which the field before them bears.
+    fn placed<'a>(&self, parts: &'a [Part], end: &'a str) -> Vec<Placed<'a>> {
+        let mark = |part: Option<&'a Part>| match part {
+            None => end,
+            Some(Part::Words(words)) => words.get(..1).filter(|first| MARKS.contains(first)).unwrap_or_default(),
+            Some(Part::Field(_)) => "",
+        };
+        let place = |(index, part): (usize, &'a Part)| match part {
+            Part::Field(field) => Placed::Field(field, mark(parts.get(index + 1))),
+            Part::Words(words) if index > 0 => Placed::Words(words.trim_start_matches([',', ':', ';', '.', ' '])),
+            Part::Words(words) => Placed::Words(words),
+        };
+        parts.iter().enumerate().map(place).collect()
     }
 }
 
@@ -132,7 +159,9 @@ struct Looked {
     drawing: String,
     tried: String,
     parts: Vec<Part>,
-    rates: Option<RateTable>,
+    rates: Option<Table>,
+    /// The names of a board's sides, each of which can have a picture.
+    sides: Vec<String>,
     hints: Vec<Hint>,
     now: String,
     aside: Aside,
@@ -162,6 +191,7 @@ async fn look(app: &App, owner: &Owner, id: WidgetId, apart: bool) -> Result<Loo
                 tried: channel.draft(id).map(|_| drawn(&view)).unwrap_or_default(),
                 parts: piece.sentence(&scope),
                 rates: piece.rate_table(&scope),
+                sides: sides(piece),
                 hints: piece.hints(&scope),
                 now: view.text(),
                 aside: Aside {
@@ -177,6 +207,13 @@ async fn look(app: &App, owner: &Owner, id: WidgetId, apart: bool) -> Result<Loo
         })
         .await?;
     looked.ok_or(WebError::NotFound)
+}
+
+fn sides(piece: &Piece) -> Vec<String> {
+    match piece {
+        Piece::Scoreboard(folded) => folded.definition.sides.iter().map(|side| side.name.clone()).collect(),
+        _ => Vec::new(),
+    }
 }
 
 /// The slip with what was only rehearsed in front, among what was left out.

@@ -86,6 +86,17 @@ pub(super) fn acts(piece: &Piece, counts: &[Count]) -> Vec<(&'static str, &'stat
     if piece.follows_chat() {
         acts.push(("chat", "Line of chat"));
     }
+    if matches!(piece, Piece::Wheel(_)) {
+        acts.push(("spin", "Spin"));
+        if !counts.is_empty() {
+            acts.extend([("open_pot", "Let viewers enter"), ("enter", "Twelve enter")]);
+        }
+        return acts;
+    }
+    if matches!(piece, Piece::Poll(_)) {
+        acts.extend([("ask", "Open a poll"), ("votes", "Twelve votes"), ("close", "Close it")]);
+        return acts;
+    }
     if !acts.is_empty() {
         acts.extend([("long", "Very long name"), ("script", "Another script"), ("emoji", "Emoji")]);
     }
@@ -155,7 +166,27 @@ fn said(act: &str, now: tally_core::time::Instant) -> ChatLine {
         "emoji" => "🚂💨 choo 🎉".into(),
         _ => "is that engine No. 7?".into(),
     };
-    ChatLine { at: now, name: name.chars().take(400).collect(), role: Role::Subscriber, text }
+    ChatLine { at: now, name: name.chars().take(400).collect(), id: None, role: Role::Subscriber, text }
+}
+
+/// The word with which viewers enter a wheel's pot.
+fn word_of(channel: &Channel, widget: WidgetId) -> String {
+    match channel.staged(widget) {
+        Some(Piece::Wheel(folded)) => folded.definition.entry.word.clone(),
+        _ => String::new(),
+    }
+}
+
+/// Votes of a dozen viewers, most of them for the first option.
+fn votes(now: tally_core::time::Instant) -> Vec<ChatLine> {
+    let line = |viewer: u32| ChatLine {
+        at: now,
+        name: format!("passenger_{viewer}"),
+        id: None,
+        role: if viewer.is_multiple_of(4) { Role::Subscriber } else { Role::Viewer },
+        text: [1, 2, 1, 3][viewer as usize % 4].to_string(),
+    };
+    (0..12).map(line).collect()
 }
 
 /// `POST /widgets/{id}/rehearse`
@@ -171,31 +202,58 @@ pub async fn press(
     let begun = owner
         .channel
         .ask_all(move |channel, hearing, now| {
-            let piece = channel.staged(widget)?;
+            let piece = channel.staged(widget).ok_or(WebError::NotFound)?;
             let counts = piece.counts(channel.settings());
-            acts(piece, &counts).iter().any(|(key, _)| *key == asked).then_some(())?;
+            if acts(piece, &counts).iter().all(|(key, _)| *key != asked) {
+                return Ok(None);
+            }
+            if matches!(asked.as_str(), "ask" | "votes" | "close" | "spin" | "open_pot" | "enter") {
+                return Ok(Some(None));
+            }
             let takes = |one: &&Count| match asked.as_str() {
                 "small_tip" | "large_tip" => one.kinds() & Kind::Tip.bit() != 0,
                 "gifts" => one.kinds() & (Kind::Gift.bit() | Kind::Sub.bit()) != 0,
                 _ => true,
             };
             let count = counts.iter().find(takes);
-            Some(count.map(|count| {
+            Ok::<_, WebError>(Some(count.map(|count| {
                 let (feed, station) = feed_for(channel, hearing, count, &feeds, now);
                 (happenings(&asked, count, channel.settings()), feed, station)
-            }))
+            })))
         })
-        .await?;
+        .await??;
     let Some(begun) = begun else {
         return Ok(refusal("This widget counts nothing that could be sent; you operate it from the desk."));
     };
     let mut stations = Vec::new();
     let mut pass = |lamp, name, words| stations.push(Station { lamp, name, words });
     let (make_believe, feed) = match begun {
+        None if act == "spin" || act == "open_pot" => {
+            let words = if act == "spin" { "You spin it." } else { "You let viewers enter." };
+            pass("full", "Made", words.into());
+            (MakeBelieve::Press { action: act.clone(), text: None }, FeedId(0))
+        }
+        None if act == "enter" => {
+            pass("full", "Made", "Twelve viewers say the word in chat.".into());
+            let word = owner.channel.ask(move |channel, _| word_of(channel, widget)).await?;
+            let lines = votes(now).into_iter().map(|line| ChatLine { text: word.clone(), ..line });
+            (MakeBelieve::Chat(lines.collect()), FeedId(0))
+        }
+        None if act == "ask" || act == "close" => {
+            let words = if act == "ask" { "You open a poll." } else { "You close the poll." };
+            pass("full", "Made", words.into());
+            let text = (act == "ask").then(|| "Which livery for engine No. 7? Green / Black / Maroon".to_owned());
+            let action = if act == "ask" { "open" } else { "close" };
+            (MakeBelieve::Press { action: action.into(), text }, FeedId(0))
+        }
+        None if act == "votes" => {
+            pass("full", "Made", "Twelve viewers vote in chat.".into());
+            (MakeBelieve::Chat(votes(now)), FeedId(0))
+        }
         None => {
             let line = said(&act, now);
             pass("full", "Made", format!("{} says something in chat.", line.name));
-            (MakeBelieve::Chat(line), FeedId(0))
+            (MakeBelieve::Chat(vec![line]), FeedId(0))
         }
         Some((made, feed, feed_station)) => {
             let words = made.first().map(Happening::words).unwrap_or_default();

@@ -3,9 +3,10 @@
 
 use super::wanted::Wanted;
 use crate::app::App;
+use crate::csv_file::{self, CsvFile};
 use crate::error::WebError;
+use crate::markup::attachment;
 use crate::security::session::Owner;
-use actix_web::http::header::{ContentDisposition, DispositionParam, DispositionType};
 use actix_web::{HttpResponse, web};
 use bytes::Bytes;
 use futures_util::stream;
@@ -75,11 +76,10 @@ pub async fn export(
     let id = owner.channel.id;
     let rest =
         Rest { engine: app.engine.clone(), channel: owner.channel, id, places: places.into_iter(), form, begun: false };
-    let disposition = ContentDisposition {
-        disposition: DispositionType::Attachment,
-        parameters: vec![DispositionParam::Filename(name.into())],
-    };
-    Ok(HttpResponse::Ok().content_type(kind).insert_header(disposition).streaming(stream::try_unfold(rest, stretch)))
+    Ok(HttpResponse::Ok()
+        .content_type(kind)
+        .insert_header(attachment(name))
+        .streaming(stream::try_unfold(rest, stretch)))
 }
 
 async fn stretch(mut rest: Rest) -> Result<Option<(Bytes, Rest)>, actix_web::Error> {
@@ -127,10 +127,9 @@ fn present(channel: &tally_core::channel::Channel, entry: &Entry) -> Option<Happ
 }
 
 fn csv_of(channel: &tally_core::channel::Channel, entries: &[Entry], head: bool) -> Result<Vec<u8>, WebError> {
-    let failed = |error: csv::Error| WebError::Inside(error.to_string());
-    let mut out = csv::WriterBuilder::new().terminator(csv::Terminator::CRLF).from_writer(Vec::new());
+    let mut file = CsvFile::default();
     if head {
-        out.write_record(HEAD).map_err(failed)?;
+        file.row(HEAD.map(str::to_owned))?;
     }
     let settings = channel.settings();
     for entry in entries {
@@ -158,7 +157,7 @@ fn csv_of(channel: &tally_core::channel::Channel, entries: &[Entry], head: bool)
         let id = one.actor().and_then(|actor| actor.id.clone()).unwrap_or_default();
         let row = [
             entry.seq.to_string(),
-            entry.happened_at.to_rfc3339_opts(chrono::SecondsFormat::Secs, true),
+            csv_file::time(entry.happened_at),
             one.kind().key().to_owned(),
             name,
             id,
@@ -171,17 +170,11 @@ fn csv_of(channel: &tally_core::channel::Channel, entries: &[Entry], head: bool)
             what.to_owned(),
             message,
             given_by,
-            if channel.book().stands(fact) { "yes" } else { "no" }.to_owned(),
+            csv_file::yes(channel.book().stands(fact)),
             entry.origin.source.clone(),
             entry.origin.id.clone(),
         ];
-        // A cell that begins like a formula must not become one in somebody's spreadsheet.
-        let safe = row.map(|cell| {
-            let risky = cell.starts_with(['=', '@', '\t', '\r'])
-                || (cell.starts_with(['+', '-']) && cell.parse::<f64>().is_err());
-            if risky { format!("'{cell}") } else { cell }
-        });
-        out.write_record(&safe).map_err(failed)?;
+        file.row(row)?;
     }
-    out.into_inner().map_err(|error| WebError::Inside(error.to_string()))
+    file.bytes()
 }

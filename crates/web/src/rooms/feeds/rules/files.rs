@@ -3,10 +3,10 @@
 use super::{found, save};
 use crate::app::App;
 use crate::error::WebError;
+use crate::markup::attachment;
 use crate::rooms::received;
 use crate::rooms::sign_in::{go_to, refusal};
 use crate::security::session::Owner;
-use actix_web::http::header::{ContentDisposition, DispositionParam, DispositionType};
 use actix_web::{HttpResponse, web};
 use tally_feeds::mapping::file;
 
@@ -15,13 +15,9 @@ pub async fn out(app: web::Data<App>, owner: Owner, id: web::Path<u32>) -> Resul
     let (feed, mapping) = found(&app, &owner, *id).await?;
     let name: String =
         feed.name.chars().map(|c| if c.is_ascii_alphanumeric() { c.to_ascii_lowercase() } else { '-' }).collect();
-    let disposition = ContentDisposition {
-        disposition: DispositionType::Attachment,
-        parameters: vec![DispositionParam::Filename(format!("{name}-rules.json"))],
-    };
     Ok(HttpResponse::Ok()
         .content_type("application/json")
-        .insert_header(disposition)
+        .insert_header(attachment(format!("{name}-rules.json")))
         .body(file::write(mapping.written())))
 }
 

@@ -1,0 +1,151 @@
+//! What is heard besides lines of the record: chat, and readings of levels that are not recorded. What widgets make
+//! of a line of chat (a command, a vote, a press by a helper) is told to whoever keeps the record.
+
+use super::Channel;
+use crate::book::chat::{ChatLine, Role};
+use crate::record::entry::{Body, Draft};
+use crate::record::happening::{Actor, Happening};
+use crate::record::ids::{FeedId, Seq, WidgetId};
+use crate::time::{Instant, after};
+use crate::widgets::{Piece, Said};
+use chrono::TimeDelta;
+use std::collections::{BTreeMap, BTreeSet, HashMap};
+
+/// Rests that are over are forgotten once there are so many, and then each time that those left have doubled.
+const FORGET_AT: usize = 10_000;
+
+/// Until when a word is not heard again from a viewer. Like chat, it is no part of the record.
+#[derive(Debug, Clone, Default)]
+pub(super) struct Rests {
+    until: HashMap<(String, String), Instant>,
+    /// How many there were when those that were over were last forgotten.
+    left: usize,
+}
+
+impl Rests {
+    /// Whether a viewer may say a word now; if so, they rest from now on.
+    fn may(&mut self, word: &str, viewer: String, rest_s: i64, now: Instant) -> bool {
+        if rest_s <= 0 {
+            return true;
+        }
+        if self.until.len() >= FORGET_AT.max(self.left.saturating_mul(2)) {
+            self.until.retain(|_, until| *until > now);
+            self.left = self.until.len();
+        }
+        let until = self.until.entry((word.to_owned(), viewer)).or_insert(Instant::MIN_UTC);
+        let may = *until <= now;
+        if may {
+            *until = after(now, TimeDelta::seconds(rest_s));
+        }
+        may
+    }
+}
+
+/// A vote as it was heard, before the voter's name is hidden.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct HeardVote {
+    /// In which widget's poll.
+    pub widget: WidgetId,
+    /// Which was opened by this line.
+    pub poll: Seq,
+    /// For what, counted from 0.
+    pub option: u8,
+    /// Whose, see [`ChatLine::viewer`].
+    pub viewer: String,
+    /// Whether they subscribe.
+    pub subscriber: bool,
+    /// When it was sent.
+    pub at: Instant,
+}
+
+/// A press that somebody made by a line of chat.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct ChatPress {
+    /// Of which widget.
+    pub widget: WidgetId,
+    /// Which action.
+    pub action: &'static str,
+    /// With which text.
+    pub text: String,
+    /// Who.
+    pub by: String,
+}
+
+/// What came of some lines of chat.
+#[derive(Debug, Clone, Default, PartialEq)]
+pub struct Heard {
+    /// The widgets that may show them.
+    pub touched: BTreeSet<WidgetId>,
+    /// Words for which widgets listen, to be recorded: when they were said, and by whom.
+    pub commands: Vec<(Instant, Happening)>,
+    /// Votes, to be recorded together.
+    pub votes: Vec<HeardVote>,
+    /// Presses, to be decided.
+    pub presses: Vec<ChatPress>,
+}
+
+impl Channel {
+    /// Takes in what is said in chat.
+    pub fn hear(&mut self, feed: FeedId, lines: Vec<ChatLine>, now: Instant) -> Heard {
+        let mut heard = Heard::default();
+        for line in &lines {
+            self.make_of(line, now, &mut heard);
+        }
+        for line in lines {
+            self.chat.hear(feed, line);
+        }
+        let all = self.widgets.iter().chain(&self.drafts);
+        heard.touched = all.filter(|(_, piece)| piece.follows_chat()).map(|(id, _)| *id).collect();
+        heard
+    }
+
+    fn make_of(&mut self, line: &ChatLine, now: Instant, heard: &mut Heard) {
+        // Nobody says anything later than it arrives; clocks of chat servers may differ.
+        let at = line.at.min(now);
+        // Several widgets may listen for one word: it is one line, and rests as long as the most patient wishes.
+        let mut words: BTreeMap<String, (String, i64)> = BTreeMap::new();
+        for (id, piece) in &self.widgets {
+            match piece.hears(line, now) {
+                Some(Said::Command { word, text, rest_s }) => {
+                    let rest = words.entry(word).or_insert((text, 0));
+                    rest.1 = rest.1.max(rest_s);
+                }
+                Some(Said::Press { action, text }) => {
+                    heard.presses.push(ChatPress { widget: *id, action, text, by: line.name.clone() });
+                }
+                Some(Said::Vote { poll, option }) => heard.votes.push(HeardVote {
+                    widget: *id,
+                    poll,
+                    option,
+                    viewer: line.viewer(),
+                    subscriber: line.role >= Role::Subscriber,
+                    at,
+                }),
+                None => {}
+            }
+        }
+        for (word, (text, rest_s)) in words {
+            if self.rests.may(&word, line.viewer(), rest_s, now) {
+                let actor = Actor { id: line.id.clone(), name: line.name.clone(), avatar: None, anonymous: false };
+                let text = Some(text).filter(|text| !text.is_empty());
+                heard.commands.push((at, Happening::Command { actor, word, text }));
+            }
+        }
+    }
+
+    /// Whether votes for a poll may still come.
+    #[must_use]
+    pub fn awaits_votes(&self, widget: WidgetId, poll: Seq, now: Instant) -> bool {
+        match self.widgets.get(&widget) {
+            Some(Piece::Poll(folded)) => folded.state.awaits_votes(poll, now),
+            _ => false,
+        }
+    }
+
+    /// Takes in a reading of a level that is not recorded, and names the widgets that may show it.
+    pub fn hear_level(&mut self, reading: &Draft) -> BTreeSet<WidgetId> {
+        let Body::Happening(Happening::Gauge { name, value }) = &reading.body else { return BTreeSet::new() };
+        let turned = self.book.hear_level(reading.feed, name, *value, reading.happened_at);
+        self.tallies.take(&turned, &self.book, &self.settings)
+    }
+}

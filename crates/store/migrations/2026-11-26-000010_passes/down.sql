@@ -1,0 +1,3 @@
+DROP TABLE pass_uses;
+DROP TABLE pass_devices;
+DROP TABLE passes;

@@ -1,0 +1,2 @@
+DROP TABLE overlay_steps;
+DROP TABLE overlays;

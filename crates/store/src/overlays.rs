@@ -1,0 +1,256 @@
+//! Overlays: each layout with everything that it was before and after, and what of it is on air.
+
+use crate::accounts::last_insert_id;
+use crate::schema::{overlay_steps, overlays};
+use crate::{Store, StoreError};
+use diesel::prelude::*;
+use tally_core::overlay::Overlay;
+use tally_core::record::ids::ChannelId;
+
+/// An overlay as it is kept.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct OverlayRecord {
+    /// Which.
+    pub id: u32,
+    /// Whose.
+    pub channel: ChannelId,
+    /// The unguessable part of its page's address.
+    pub token: String,
+    /// Which step is the present one.
+    pub step: u32,
+    /// The layout as it is arranged.
+    pub layout: Overlay,
+    /// The layout that is on air.
+    pub air: Overlay,
+    /// Whether there is a step to go back to, and one to go forth to.
+    pub past: bool,
+    /// See [`OverlayRecord::past`].
+    pub future: bool,
+}
+
+/// What became of a step.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Stepped {
+    /// It was taken.
+    Done(Box<OverlayRecord>),
+    /// Somebody else has taken another one meanwhile; this is what it is now.
+    Meanwhile(Box<OverlayRecord>),
+}
+
+type Row = (u32, u32, String, u32, String);
+
+fn read(text: &str) -> Result<Overlay, StoreError> {
+    serde_json::from_str(text).map_err(|error| StoreError::Unreadable(error.to_string()))
+}
+
+fn written(layout: &Overlay) -> Result<String, StoreError> {
+    serde_json::to_string(layout).map_err(|error| StoreError::Unreadable(error.to_string()))
+}
+
+fn whole(conn: &mut MysqlConnection, (id, channel, token, step, air): Row) -> Result<OverlayRecord, StoreError> {
+    let steps = overlay_steps::table.filter(overlay_steps::overlay_id.eq(id));
+    let layout: String = steps.filter(overlay_steps::step.eq(step)).select(overlay_steps::layout).first(conn)?;
+    let (least, most): (Option<u32>, Option<u32>) =
+        steps.select((diesel::dsl::min(overlay_steps::step), diesel::dsl::max(overlay_steps::step))).first(conn)?;
+    Ok(OverlayRecord {
+        id,
+        channel: ChannelId(channel),
+        token,
+        step,
+        layout: read(&layout)?,
+        air: read(&air)?,
+        past: least.is_some_and(|least| least < step),
+        future: most.is_some_and(|most| most > step),
+    })
+}
+
+/// Columns of a row.
+const COLUMNS: (overlays::id, overlays::channel_id, overlays::token, overlays::step, overlays::air) =
+    (overlays::id, overlays::channel_id, overlays::token, overlays::step, overlays::air);
+
+impl Store {
+    /// Makes an overlay, which is on air as it is.
+    ///
+    /// # Errors
+    /// The database is away.
+    pub async fn create_overlay(
+        &self,
+        channel: ChannelId,
+        layout: Overlay,
+        token: String,
+    ) -> Result<OverlayRecord, StoreError> {
+        self.run(move |conn| {
+            conn.transaction(|conn| {
+                let text = written(&layout)?;
+                diesel::insert_into(overlays::table)
+                    .values((
+                        overlays::channel_id.eq(channel.0),
+                        overlays::token.eq(&token),
+                        overlays::step.eq(1_u32),
+                        overlays::air.eq(&text),
+                    ))
+                    .execute(conn)?;
+                let id: u64 = diesel::select(last_insert_id()).get_result(conn)?;
+                let id = u32::try_from(id).map_err(|error| StoreError::Unreadable(error.to_string()))?;
+                let first =
+                    (overlay_steps::overlay_id.eq(id), overlay_steps::step.eq(1_u32), overlay_steps::layout.eq(&text));
+                diesel::insert_into(overlay_steps::table).values(first).execute(conn)?;
+                whole(conn, (id, channel.0, token, 1, text))
+            })
+        })
+        .await
+    }
+
+    /// A channel's overlays, in the order in which they were made.
+    ///
+    /// # Errors
+    /// The database is away.
+    pub async fn overlays(&self, channel: ChannelId) -> Result<Vec<OverlayRecord>, StoreError> {
+        self.run(move |conn| {
+            let own = overlays::table.filter(overlays::channel_id.eq(channel.0)).order(overlays::id);
+            let rows: Vec<Row> = own.select(COLUMNS).load(conn)?;
+            rows.into_iter().map(|row| whole(conn, row)).collect()
+        })
+        .await
+    }
+
+    /// One of a channel's overlays.
+    ///
+    /// # Errors
+    /// [`StoreError::NotFound`] when there is no such one.
+    pub async fn overlay(&self, channel: ChannelId, id: u32) -> Result<OverlayRecord, StoreError> {
+        self.run(move |conn| {
+            let row =
+                overlays::table.find(id).filter(overlays::channel_id.eq(channel.0)).select(COLUMNS).first(conn)?;
+            whole(conn, row)
+        })
+        .await
+    }
+
+    /// The overlay behind the address of a page.
+    ///
+    /// # Errors
+    /// [`StoreError::NotFound`] when there is none.
+    pub async fn overlay_by_token(&self, token: String) -> Result<OverlayRecord, StoreError> {
+        self.run(move |conn| {
+            let row = overlays::table.filter(overlays::token.eq(token)).select(COLUMNS).first(conn)?;
+            whole(conn, row)
+        })
+        .await
+    }
+
+    /// Takes a step from one layout to the next. What could have been done again is given up.
+    ///
+    /// # Errors
+    /// There is no such overlay, or the database is away.
+    pub async fn step_overlay(
+        &self,
+        channel: ChannelId,
+        id: u32,
+        from: u32,
+        layout: Overlay,
+    ) -> Result<Stepped, StoreError> {
+        self.moved(channel, id, from, move |conn, _| {
+            let next = from.saturating_add(1);
+            let later = overlay_steps::table.filter(overlay_steps::overlay_id.eq(id).and(overlay_steps::step.gt(from)));
+            diesel::delete(later).execute(conn)?;
+            let row = (
+                overlay_steps::overlay_id.eq(id),
+                overlay_steps::step.eq(next),
+                overlay_steps::layout.eq(written(&layout)?),
+            );
+            diesel::insert_into(overlay_steps::table).values(row).execute(conn)?;
+            Ok(next)
+        })
+        .await
+    }
+
+    /// Goes back to the layout before, or forth to the one after. Where there is none, it stays as it is.
+    ///
+    /// # Errors
+    /// There is no such overlay, or the database is away.
+    pub async fn turn_overlay(
+        &self,
+        channel: ChannelId,
+        id: u32,
+        from: u32,
+        back: bool,
+    ) -> Result<Stepped, StoreError> {
+        self.moved(channel, id, from, move |_, record| {
+            Ok(match (back, record.past, record.future) {
+                (true, true, _) => from.saturating_sub(1),
+                (false, _, true) => from.saturating_add(1),
+                _ => from,
+            })
+        })
+        .await
+    }
+
+    /// Puts the layout as it is arranged on air.
+    ///
+    /// # Errors
+    /// There is no such overlay, or the database is away.
+    pub async fn air_overlay(&self, channel: ChannelId, id: u32, from: u32) -> Result<Stepped, StoreError> {
+        self.moved(channel, id, from, move |conn, record| {
+            let air = overlays::air.eq(written(&record.layout)?);
+            diesel::update(overlays::table.find(id)).set(air).execute(conn)?;
+            Ok(from)
+        })
+        .await
+    }
+
+    /// Gives an overlay's page another address.
+    ///
+    /// # Errors
+    /// There is no such overlay, or the database is away.
+    pub async fn readdress_overlay(&self, channel: ChannelId, id: u32, token: String) -> Result<(), StoreError> {
+        self.run(move |conn| {
+            let own = overlays::table.find(id).filter(overlays::channel_id.eq(channel.0));
+            match diesel::update(own).set(overlays::token.eq(token)).execute(conn)? {
+                0 => Err(StoreError::NotFound),
+                _ => Ok(()),
+            }
+        })
+        .await
+    }
+
+    /// Throws an overlay away, with all its steps.
+    ///
+    /// # Errors
+    /// There is no such overlay, or the database is away.
+    pub async fn remove_overlay(&self, channel: ChannelId, id: u32) -> Result<(), StoreError> {
+        self.run(move |conn| {
+            let own = overlays::table.find(id).filter(overlays::channel_id.eq(channel.0));
+            match diesel::delete(own).execute(conn)? {
+                0 => Err(StoreError::NotFound),
+                _ => Ok(()),
+            }
+        })
+        .await
+    }
+
+    /// Does something that leads from one step to another, if nobody else has been faster.
+    async fn moved(
+        &self,
+        channel: ChannelId,
+        id: u32,
+        from: u32,
+        to: impl FnOnce(&mut MysqlConnection, &OverlayRecord) -> Result<u32, StoreError> + Send + 'static,
+    ) -> Result<Stepped, StoreError> {
+        self.run(move |conn| {
+            conn.transaction(|conn| {
+                let own = overlays::table.find(id).filter(overlays::channel_id.eq(channel.0));
+                let row: Row = own.select(COLUMNS).for_update().first(conn)?;
+                let record = whole(conn, row)?;
+                if record.step != from {
+                    return Ok(Stepped::Meanwhile(Box::new(record)));
+                }
+                let step = to(conn, &record)?;
+                diesel::update(overlays::table.find(id)).set(overlays::step.eq(step)).execute(conn)?;
+                let row: Row = overlays::table.find(id).select(COLUMNS).first(conn)?;
+                Ok(Stepped::Done(Box::new(whole(conn, row)?)))
+            })
+        })
+        .await
+    }
+}

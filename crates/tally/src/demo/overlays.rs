@@ -1,0 +1,55 @@
+//! Two overlays of the demo: a wide one for the main picture, and a tall one.
+
+use tally_core::overlay::{Edit, Frame, LayoutError, Overlay, What};
+use tally_core::record::ids::{ChannelId, WidgetId};
+use tally_store::{Store, StoreError};
+use tally_web::tokens;
+
+/// Where a widget of that name stands: left, upper edge, width, height.
+type Place = (&'static str, (i32, i32, u32, u32));
+
+/// The main picture: goals above at the left, clocks above at the right, what just happened below.
+const WIDE: [Place; 8] = [
+    ("Turntable motor", (48, 40, 620, 150)),
+    ("New platform hands", (48, 204, 620, 120)),
+    ("Thirty-hour build-through", (1_352, 40, 520, 190)),
+    ("First train at 19:30", (1_352, 244, 520, 120)),
+    ("Just now", (1_352, 420, 520, 420)),
+    ("Derailments", (48, 880, 300, 120)),
+    ("Cups of tea", (372, 880, 300, 120)),
+    ("Shunting derby", (710, 40, 600, 110)),
+];
+/// The tall picture.
+const TALL: [Place; 4] = [
+    ("Thirty-hour build-through", (140, 60, 800, 260)),
+    ("Turntable motor", (90, 350, 900, 200)),
+    ("Just now", (90, 1_180, 900, 460)),
+    ("Derailments", (340, 1_680, 400, 160)),
+];
+
+fn laid(
+    name: &str,
+    (width, height): (u32, u32),
+    places: &[Place],
+    widgets: &[(WidgetId, String)],
+) -> Result<Overlay, LayoutError> {
+    let find = |title: &str| widgets.iter().find(|(_, own)| own == title).map(|(id, _)| *id);
+    places.iter().try_fold(Overlay::new(name, width, height)?, |layout, (title, (x, y, width, height))| {
+        let Some(id) = find(title) else { return Ok(layout) };
+        let frame = Frame { x: *x, y: *y, width: *width, height: *height };
+        layout.edited(&Edit::Add { what: What::Widget(id), frame })
+    })
+}
+
+/// Makes both, with the widgets that there are.
+pub(super) async fn lay_out(store: &Store, channel: ChannelId) -> Result<(), StoreError> {
+    let records = store.widgets(channel).await?;
+    let widgets: Vec<(WidgetId, String)> =
+        records.into_iter().map(|one| (one.id, one.setup.unfolded().title().to_owned())).collect();
+    let both = [laid("Main picture", (1_920, 1_080), &WIDE, &widgets), laid("Tall", (1_080, 1_920), &TALL, &widgets)];
+    for layout in both {
+        let layout = layout.map_err(|error| StoreError::Unreadable(error.to_string()))?;
+        store.create_overlay(channel, layout, tokens::token(&mut rand::rng())).await?;
+    }
+    Ok(())
+}

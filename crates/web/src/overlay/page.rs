@@ -1,0 +1,72 @@
+//! Overlays on air: a page with a whole layout on it, and the one connection that feeds all its widgets.
+
+use crate::app::App;
+use crate::error::WebError;
+use crate::live;
+use crate::markup::html;
+use crate::overlay::stage;
+use crate::security::headers::AIR_POLICY;
+use actix_web::http::header;
+use actix_web::{HttpRequest, HttpResponse, web};
+use askama::Template;
+use tally_engine::ChannelHandle;
+use tally_store::StoreError;
+use tally_store::overlays::OverlayRecord;
+
+#[derive(Template)]
+#[template(path = "overlay.html")]
+struct Page<'a> {
+    build: &'a str,
+    token: &'a str,
+    name: &'a str,
+    stage: String,
+}
+
+/// Finds the overlay behind an address. Guessing is slowed down.
+async fn find(app: &App, request: &HttpRequest, token: &str) -> Result<(ChannelHandle, OverlayRecord), WebError> {
+    let peer = app.config.proxies.peer(request);
+    app.limits.may_try(&peer, token).map_err(WebError::TooMany)?;
+    match app.engine.store().overlay_by_token(token.to_owned()).await {
+        Ok(record) => {
+            app.limits.was_right(&peer, token);
+            Ok((app.engine.channel(record.channel).await?, record))
+        }
+        Err(StoreError::NotFound) => {
+            app.limits.was_wrong(&peer);
+            Err(WebError::NotFound)
+        }
+        Err(error) => Err(error.into()),
+    }
+}
+
+/// `GET /o/{token}`: an overlay, transparent, at any size.
+pub async fn page(
+    app: web::Data<App>,
+    request: HttpRequest,
+    token: web::Path<String>,
+) -> Result<HttpResponse, WebError> {
+    let (channel, record) = find(&app, &request, &token).await?;
+    let stage = stage(&channel, &record).await?;
+    let page = Page { build: crate::assets::build(), token: &token, name: &record.air.name, stage };
+    Ok(HttpResponse::Ok()
+        .content_type(header::ContentType::html())
+        .insert_header((header::CONTENT_SECURITY_POLICY, AIR_POLICY))
+        .body(html(&page)))
+}
+
+/// `GET /o/{token}/live`: the one connection for all its widgets.
+pub async fn page_live(
+    app: web::Data<App>,
+    request: HttpRequest,
+    payload: web::Payload,
+    token: web::Path<String>,
+) -> Result<HttpResponse, actix_web::Error> {
+    match find(&app, &request, &token).await {
+        Ok((channel, record)) => {
+            let stage = stage(&channel, &record).await?;
+            live::overlay(&request, payload, channel, app, record, stage)
+        }
+        Err(WebError::NotFound) => live::void(&request, payload),
+        Err(error) => Err(error.into()),
+    }
+}

@@ -1,0 +1,272 @@
+//! Overlays: the list of them, and the layout room, where one is arranged.
+
+use crate::app::App;
+use crate::error::{WebError, sentence};
+use crate::markup::html;
+use crate::overlay;
+use crate::rooms::frame::Frame;
+use crate::rooms::sign_in::{go_to, refusal};
+use crate::security::session::Owner;
+use crate::security::tokens;
+use actix_web::http::header::ContentType;
+use actix_web::{HttpResponse, web};
+use askama::Template;
+use serde::Deserialize;
+use serde_json::json;
+use tally_core::overlay::{Edit, Fit, Overlay, Piece, What, advice};
+use tally_core::record::ids::WidgetId;
+use tally_store::overlays::{OverlayRecord, Stepped};
+
+/// Most overlays of a channel.
+const MOST: usize = 60;
+/// Boards that are offered.
+const SIZES: [(u32, u32, &str); 4] = [
+    (1_920, 1_080, "1920 × 1080, wide"),
+    (1_280, 720, "1280 × 720, wide and small"),
+    (1_080, 1_920, "1080 × 1920, tall"),
+    (2_560, 1_440, "2560 × 1440, wide and large"),
+];
+
+/// An overlay in the list.
+struct Listed {
+    record: OverlayRecord,
+    url: String,
+    /// What is arranged and not on air yet.
+    waits: bool,
+}
+
+#[derive(Template)]
+#[template(path = "rooms/overlays.html")]
+struct List {
+    frame: Frame,
+    overlays: Vec<Listed>,
+    sizes: [(u32, u32, &'static str); 4],
+}
+
+/// `GET /overlays`
+pub async fn page(app: web::Data<App>, owner: Owner) -> Result<HttpResponse, WebError> {
+    let listed = |record: OverlayRecord| Listed {
+        url: app.overlay_url(&record.token),
+        waits: record.layout != record.air,
+        record,
+    };
+    let overlays = app.engine.store().overlays(owner.channel.id).await?.into_iter().map(listed).collect();
+    let page = List { frame: Frame::new(&app, &owner, "/overlays").await?, overlays, sizes: SIZES };
+    Ok(HttpResponse::Ok().insert_header(ContentType::html()).body(html(&page)))
+}
+
+/// A new overlay as it is typed: its name, and one of the sizes or another.
+#[derive(Deserialize)]
+pub struct New {
+    name: String,
+    size: String,
+}
+
+/// `POST /overlays`
+pub async fn create(app: web::Data<App>, owner: Owner, form: web::Form<New>) -> Result<HttpResponse, WebError> {
+    let sides = form
+        .size
+        .split_once(['x', '×'])
+        .and_then(|(width, height)| Some((width.trim().parse::<u32>().ok()?, height.trim().parse::<u32>().ok()?)));
+    let Some((width, height)) = sides else {
+        return Ok(refusal("A size is written as width and height in pixels, such as 1920x1080."));
+    };
+    let layout = match Overlay::new(&form.name, width, height) {
+        Ok(layout) => layout,
+        Err(why) => return Ok(refusal(&sentence(&why.to_string()))),
+    };
+    let store = app.engine.store();
+    if store.overlays(owner.channel.id).await?.len() >= MOST {
+        return Ok(refusal(&format!("There are {MOST} overlays; remove one first.")));
+    }
+    let made = store.create_overlay(owner.channel.id, layout, tokens::token(&mut rand::rng())).await?;
+    Ok(go_to(&format!("/overlays/{}", made.id)))
+}
+
+/// What the layout room shows of a layout, drawn anew with every step.
+#[derive(Template)]
+#[template(path = "rooms/layout_pieces.html")]
+struct Rows<'a> {
+    rows: Vec<(&'a Piece, String)>,
+}
+
+#[derive(Template)]
+#[template(path = "rooms/layout.html")]
+struct Room {
+    frame: Frame,
+    id: u32,
+    name: String,
+    url: String,
+    board: String,
+    pieces: String,
+    rows: String,
+    windows: String,
+    step: u32,
+    past: bool,
+    future: bool,
+    waits: bool,
+    /// Each way of showing it in another window, its words, and whether it is the chosen one.
+    fits: [(&'static str, &'static str, bool); 3],
+    width: u32,
+    height: u32,
+    /// Widgets that can be put on the board, with the size at which each is at its best.
+    widgets: Vec<(WidgetId, String, (u32, u32))>,
+}
+
+async fn rows(owner: &Owner, layout: &Overlay) -> Result<String, WebError> {
+    let ids: Vec<WidgetId> = layout.widgets().collect();
+    let titles = owner
+        .channel
+        .ask(move |channel, _| {
+            let title = |id: WidgetId| (id, channel.widget(id).map(|piece| piece.title().to_owned()));
+            ids.into_iter().map(title).collect::<std::collections::BTreeMap<_, _>>()
+        })
+        .await?;
+    let words = |piece: &Piece| match &piece.what {
+        What::Widget(id) => titles.get(id).cloned().flatten().unwrap_or_else(|| "a widget that is gone".into()),
+        What::Text { text, .. } => format!("“{}”", text.chars().take(40).collect::<String>()),
+        What::Panel { .. } => "Panel".into(),
+        What::Picture(_) => "Picture".into(),
+    };
+    // The topmost first, as they lie on each other.
+    Ok(html(&Rows { rows: layout.pieces.iter().rev().map(|piece| (piece, words(piece))).collect() }))
+}
+
+/// `GET /overlays/{id}`
+pub async fn room(app: web::Data<App>, owner: Owner, id: web::Path<u32>) -> Result<HttpResponse, WebError> {
+    let record = app.engine.store().overlay(owner.channel.id, *id).await?;
+    let widgets = owner
+        .channel
+        .ask(|channel, _| {
+            let one = |(id, piece): (WidgetId, &tally_core::widgets::Piece)| {
+                (id, piece.title().to_owned(), crate::widgets::size(piece))
+            };
+            channel.widgets().map(one).collect()
+        })
+        .await?;
+    let layout = &record.layout;
+    let room = Room {
+        frame: Frame::new(&app, &owner, "/overlays").await?,
+        id: record.id,
+        name: layout.name.clone(),
+        url: app.overlay_url(&record.token),
+        board: overlay::board(layout),
+        pieces: overlay::pieces(&owner.channel, layout, true).await?,
+        rows: rows(&owner, layout).await?,
+        windows: windows(&owner, &record),
+        step: record.step,
+        past: record.past,
+        future: record.future,
+        waits: record.layout != record.air,
+        fits: Fit::ALL.map(|fit| (fit.about().0, fit.about().1, fit == layout.fit)),
+        width: layout.width,
+        height: layout.height,
+        widgets,
+    };
+    Ok(HttpResponse::Ok().insert_header(ContentType::html()).body(html(&room)))
+}
+
+/// What the room gets after a step: everything that has changed with it.
+async fn after(owner: &Owner, stepped: Stepped) -> Result<HttpResponse, WebError> {
+    let (record, meanwhile) = match stepped {
+        Stepped::Done(record) => (record, false),
+        Stepped::Meanwhile(record) => (record, true),
+    };
+    Ok(HttpResponse::Ok().json(json!({
+        "meanwhile": meanwhile,
+        "step": record.step,
+        "past": record.past,
+        "future": record.future,
+        "waits": record.layout != record.air,
+        "name": record.layout.name,
+        "board": overlay::board(&record.layout),
+        "pieces": overlay::pieces(&owner.channel, &record.layout, true).await?,
+        "rows": rows(owner, &record.layout).await?,
+    })))
+}
+
+/// In which windows an overlay is open, and what to do about it.
+#[derive(Template)]
+#[template(path = "rooms/layout_windows.html")]
+struct Windows {
+    open: usize,
+    advice: Vec<String>,
+}
+
+fn windows(owner: &Owner, record: &OverlayRecord) -> String {
+    let open = owner.channel.hub.windows(record.id);
+    // Places of one size are told of once.
+    let sizes: std::collections::BTreeSet<_> = open.iter().copied().collect();
+    let advice = sizes.into_iter().filter_map(|window| advice(&record.air, window)).map(|one| sentence(&one));
+    html(&Windows { open: open.len(), advice: advice.collect() })
+}
+
+/// `GET /overlays/{id}/windows`
+pub async fn seen(app: web::Data<App>, owner: Owner, id: web::Path<u32>) -> Result<HttpResponse, WebError> {
+    let record = app.engine.store().overlay(owner.channel.id, *id).await?;
+    Ok(HttpResponse::Ok().insert_header(ContentType::html()).body(windows(&owner, &record)))
+}
+
+/// A step as the room sends it, with the one on which it stands.
+#[derive(Deserialize)]
+pub struct Step {
+    step: u32,
+    edit: Edit,
+}
+
+/// `POST /overlays/{id}/edit`
+pub async fn edit(app: web::Data<App>, owner: Owner, id: web::Path<u32>, body: web::Json<Step>) -> HttpResponse {
+    let done = async {
+        let (store, channel) = (app.engine.store(), owner.channel.id);
+        let record = store.overlay(channel, *id).await?;
+        if record.step != body.step {
+            return after(&owner, Stepped::Meanwhile(Box::new(record))).await;
+        }
+        let edited = record.layout.edited(&body.edit);
+        let layout = edited.map_err(|why| WebError::Refused(sentence(&why.to_string())))?;
+        after(&owner, store.step_overlay(channel, *id, body.step, layout).await?).await
+    };
+    done.await.unwrap_or_else(|error: WebError| error.problem())
+}
+
+/// Back, or forth.
+#[derive(Deserialize)]
+pub struct Turn {
+    step: u32,
+    #[serde(default)]
+    back: bool,
+}
+
+/// `POST /overlays/{id}/turn`: undo and redo.
+pub async fn turn(app: web::Data<App>, owner: Owner, id: web::Path<u32>, body: web::Json<Turn>) -> HttpResponse {
+    let done = async {
+        let stepped = app.engine.store().turn_overlay(owner.channel.id, *id, body.step, body.back).await?;
+        after(&owner, stepped).await
+    };
+    done.await.unwrap_or_else(|error: WebError| error.problem())
+}
+
+/// `POST /overlays/{id}/air`: the layout as it is arranged goes on air, as a whole.
+pub async fn air(app: web::Data<App>, owner: Owner, id: web::Path<u32>, body: web::Json<Turn>) -> HttpResponse {
+    let done = async {
+        let stepped = app.engine.store().air_overlay(owner.channel.id, *id, body.step).await?;
+        owner.channel.hub.overlays_changed();
+        after(&owner, stepped).await
+    };
+    done.await.unwrap_or_else(|error: WebError| error.problem())
+}
+
+/// `POST /overlays/{id}/readdress`: another address; pages at the old one go blank.
+pub async fn readdress(app: web::Data<App>, owner: Owner, id: web::Path<u32>) -> Result<HttpResponse, WebError> {
+    let token = tokens::token(&mut rand::rng());
+    app.engine.store().readdress_overlay(owner.channel.id, *id, token).await?;
+    owner.channel.hub.overlays_changed();
+    Ok(go_to(&format!("/overlays/{id}")))
+}
+
+/// `POST /overlays/{id}/remove`
+pub async fn remove(app: web::Data<App>, owner: Owner, id: web::Path<u32>) -> Result<HttpResponse, WebError> {
+    app.engine.store().remove_overlay(owner.channel.id, *id).await?;
+    owner.channel.hub.overlays_changed();
+    Ok(go_to("/overlays"))
+}
