@@ -76,6 +76,13 @@ impl Inside {
         WidgetId(u32::try_from(self.program.widget(name)["id"].as_u64().unwrap()).unwrap())
     }
 
+    /// The demo plans a break for the next midnight; none may fall into a test, whatever the time of day.
+    async fn plan_no_breaks(&self, widget: WidgetId) {
+        let owner = Owner::of(&self.program).await;
+        owner.done(&format!("/widgets/{}/edit", widget.0), &[("key", "breaks"), ("text", "")]).await;
+        owner.done(&format!("/widgets/{}/put-on-air", widget.0), &[]).await;
+    }
+
     async fn view(&self, widget: WidgetId) -> View {
         self.channel.ask(move |channel, now| channel.view(widget, now)).await.unwrap().unwrap()
     }
@@ -139,6 +146,7 @@ async fn pages_write_faces_as_the_core_does() {
 async fn a_subathon_shows_everywhere_what_the_core_reckons() {
     let mut inside = Inside::start().await;
     let id = inside.id(MARATHON);
+    inside.plan_no_breaks(id).await;
     let base = inside.program.base.clone();
     let line = Line::to(base.trim_start_matches("http://"));
     let page_url = inside.program.widget(MARATHON)["page_url"]
@@ -297,8 +305,7 @@ async fn an_hour_without_a_server_is_told_and_the_clock_ran_on_or_stood_still() 
         View::Subathon(view) => view,
         other => panic!("{other:?}"),
     };
-    // No planned break may fall into those hours, whatever the time of day at which this runs.
-    owner.done(&format!("/widgets/{}/edit", id.0), &[("key", "breaks"), ("text", "")]).await;
+    inside.plan_no_breaks(id).await;
     let mut hours = 0;
     for (setting, ran) in [("runs", true), ("stands", false)] {
         owner.done(&format!("/widgets/{}/edit", id.0), &[("key", "while_away"), ("text", setting)]).await;
