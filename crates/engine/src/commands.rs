@@ -4,9 +4,10 @@ use crate::engine::ChannelHandle;
 use crate::error::EngineError;
 use crate::orders::{Command, Pressed};
 use chrono::NaiveDate;
-use std::collections::BTreeMap;
-use tally_core::channel::{Channel, Correcting, Press};
+use std::collections::{BTreeMap, BTreeSet};
+use tally_core::channel::{Appear, Channel, Correcting, Press};
 use tally_core::money::rates::Table;
+use tally_core::overlay::Overlay;
 use tally_core::record::acts::ShowAct;
 use tally_core::record::entry::{Body, Entry, Origin};
 use tally_core::record::happening::Happening;
@@ -72,6 +73,25 @@ impl ChannelHandle {
         reason: Option<String>,
     ) -> Result<Seq, EngineError> {
         self.record(command("ledger", by.id, move |channel, _| channel.correct(&line, &wish, &by.name, reason))).await
+    }
+
+    /// Shows pieces of an overlay, or hides them.
+    ///
+    /// # Errors
+    /// See [`ChannelHandle::record`].
+    pub async fn appear(
+        &self,
+        (overlay, layout): (u32, Overlay),
+        pieces: BTreeSet<u32>,
+        about: String,
+        shown: bool,
+        by: By,
+    ) -> Result<Seq, EngineError> {
+        let decide = move |channel: &Channel, _| {
+            let asked = Appear { overlay, layout: &layout, pieces: &pieces, about: &about, shown };
+            channel.decide_appear(&asked, &by.name)
+        };
+        self.record(command("overlay", by.id, decide)).await
     }
 
     /// Says something about shows.

@@ -6,6 +6,7 @@ use bytestring::ByteString;
 use std::collections::{BTreeMap, BTreeSet};
 use std::sync::atomic::{AtomicU64, AtomicUsize, Ordering};
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
+use tally_core::overlay::Report;
 use tally_core::record::ids::WidgetId;
 use tokio::sync::{broadcast, mpsc, watch};
 
@@ -36,8 +37,10 @@ pub struct Hub {
     pages: AtomicUsize,
     /// The next page's number.
     next_page: AtomicU64,
-    /// By page: which overlay it shows, and in which window.
-    windows: Mutex<BTreeMap<u64, (u32, Window)>>,
+    /// By page: which overlay it shows, and what it says of itself.
+    reports: Mutex<BTreeMap<u64, OpenPage>>,
+    /// How often pages were asked to load themselves anew.
+    reloads: watch::Sender<u64>,
     orders: mpsc::Sender<Order>,
 }
 
@@ -51,8 +54,18 @@ struct Place {
 /// One widget's channel: always holds the newest message, and ends when its address is withdrawn.
 pub type WidgetChannel = watch::Receiver<ByteString>;
 
-/// Width and height of a window, in pixels.
-pub type Window = (u32, u32);
+/// An open page of an overlay.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct OpenPage {
+    /// Which overlay it shows.
+    pub overlay: u32,
+    /// What that is called.
+    pub name: String,
+    /// What it says of itself.
+    pub report: Report,
+    /// What is wrong with it, in words that say what to do.
+    pub advice: Option<String>,
+}
 
 /// Counts an open page for as long as it lives.
 pub struct PageGuard {
@@ -61,17 +74,19 @@ pub struct PageGuard {
 }
 
 impl PageGuard {
-    /// Notes in which window the page shows an overlay.
-    pub fn shows(&self, overlay: u32, window: Window) {
-        lock(&self.hub.windows).insert(self.number, (overlay, window));
-        self.hub.report_pages();
+    /// Notes what the page says of itself, and the overlay that it shows.
+    pub fn tells(&self, page: OpenPage) {
+        let before = lock(&self.hub.reports).insert(self.number, page.clone());
+        if before.is_none_or(|before| before != page) {
+            self.hub.report_pages();
+        }
     }
 }
 
 impl Drop for PageGuard {
     fn drop(&mut self) {
         self.hub.pages.fetch_sub(1, Ordering::Relaxed);
-        lock(&self.hub.windows).remove(&self.number);
+        lock(&self.hub.reports).remove(&self.number);
         self.hub.report_pages();
     }
 }
@@ -92,7 +107,8 @@ impl Hub {
             overlays: watch::Sender::new(()),
             pages: AtomicUsize::new(0),
             next_page: AtomicU64::new(0),
-            windows: Mutex::default(),
+            reports: Mutex::default(),
+            reloads: watch::Sender::new(0),
             orders,
         }
     }
@@ -221,11 +237,28 @@ impl Hub {
         PageGuard { hub: Arc::clone(self), number: self.next_page.fetch_add(1, Ordering::Relaxed) }
     }
 
-    /// The windows in which an overlay is open.
+    /// The open pages of an overlay.
     #[must_use]
-    pub fn windows(&self, overlay: u32) -> Vec<Window> {
-        let all = lock(&self.windows);
-        all.values().filter(|(own, _)| *own == overlay).map(|(_, window)| *window).collect()
+    pub fn open_pages(&self, overlay: u32) -> Vec<OpenPage> {
+        let all = lock(&self.reports);
+        all.values().filter(|page| page.overlay == overlay).cloned().collect()
+    }
+
+    /// What is wrong with open pages: each thing once, with the name of the overlay.
+    pub(crate) fn wrong(&self) -> BTreeSet<(String, String)> {
+        let all = lock(&self.reports);
+        all.values().filter_map(|page| Some((page.name.clone(), page.advice.clone()?))).collect()
+    }
+
+    /// Asks every page on air to load itself anew.
+    pub fn reload_pages(&self) {
+        self.reloads.send_modify(|times| *times = times.wrapping_add(1));
+    }
+
+    /// Rings whenever pages on air are asked to load themselves anew.
+    #[must_use]
+    pub fn reloads_watch(&self) -> watch::Receiver<u64> {
+        self.reloads.subscribe()
     }
 
     fn report_pages(&self) {

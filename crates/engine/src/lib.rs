@@ -18,6 +18,6 @@ pub use commands::By;
 pub use draw::{Draw, Drawn, Heard, OnAir, Pulse, PulseFeed, Seen, Shown};
 pub use engine::{ChannelHandle, Engine};
 pub use error::EngineError;
-pub use hub::{Audience, Hub, PageGuard, Told, WidgetChannel, Window};
+pub use hub::{Audience, Hub, OpenPage, PageGuard, Told, WidgetChannel};
 pub use orders::{Asked, Command, Decide, Ingested, MakeBelieve, Pressed, Rehearsed, Report, Shaping};
 pub use task::heard::Hearing;

@@ -22,6 +22,8 @@ pub struct OverlayRecord {
     pub layout: Overlay,
     /// The layout that is on air.
     pub air: Overlay,
+    /// Whether every step goes on air at once.
+    pub at_once: bool,
     /// Whether there is a step to go back to, and one to go forth to.
     pub past: bool,
     /// See [`OverlayRecord::past`].
@@ -37,7 +39,7 @@ pub enum Stepped {
     Meanwhile(Box<OverlayRecord>),
 }
 
-type Row = (u32, u32, String, u32, String);
+type Row = (u32, u32, String, u32, String, bool);
 
 fn read(text: &str) -> Result<Overlay, StoreError> {
     serde_json::from_str(text).map_err(|error| StoreError::Unreadable(error.to_string()))
@@ -47,7 +49,10 @@ fn written(layout: &Overlay) -> Result<String, StoreError> {
     serde_json::to_string(layout).map_err(|error| StoreError::Unreadable(error.to_string()))
 }
 
-fn whole(conn: &mut MysqlConnection, (id, channel, token, step, air): Row) -> Result<OverlayRecord, StoreError> {
+fn whole(
+    conn: &mut MysqlConnection,
+    (id, channel, token, step, air, at_once): Row,
+) -> Result<OverlayRecord, StoreError> {
     let steps = overlay_steps::table.filter(overlay_steps::overlay_id.eq(id));
     let layout: String = steps.filter(overlay_steps::step.eq(step)).select(overlay_steps::layout).first(conn)?;
     let (least, most): (Option<u32>, Option<u32>) =
@@ -59,14 +64,16 @@ fn whole(conn: &mut MysqlConnection, (id, channel, token, step, air): Row) -> Re
         step,
         layout: read(&layout)?,
         air: read(&air)?,
+        at_once,
         past: least.is_some_and(|least| least < step),
         future: most.is_some_and(|most| most > step),
     })
 }
 
 /// Columns of a row.
-const COLUMNS: (overlays::id, overlays::channel_id, overlays::token, overlays::step, overlays::air) =
-    (overlays::id, overlays::channel_id, overlays::token, overlays::step, overlays::air);
+type Columns = (overlays::id, overlays::channel_id, overlays::token, overlays::step, overlays::air, overlays::at_once);
+const COLUMNS: Columns =
+    (overlays::id, overlays::channel_id, overlays::token, overlays::step, overlays::air, overlays::at_once);
 
 impl Store {
     /// Makes an overlay, which is on air as it is.
@@ -95,7 +102,7 @@ impl Store {
                 let first =
                     (overlay_steps::overlay_id.eq(id), overlay_steps::step.eq(1_u32), overlay_steps::layout.eq(&text));
                 diesel::insert_into(overlay_steps::table).values(first).execute(conn)?;
-                whole(conn, (id, channel.0, token, 1, text))
+                whole(conn, (id, channel.0, token, 1, text, false))
             })
         })
         .await
@@ -199,6 +206,20 @@ impl Store {
         .await
     }
 
+    /// Lets every step go on air at once, or only when it is put there. The layout on air stays as it is.
+    ///
+    /// # Errors
+    /// There is no such overlay, or the database is away.
+    pub async fn set_at_once(&self, channel: ChannelId, id: u32, at_once: bool) -> Result<(), StoreError> {
+        self.run(move |conn| {
+            let own = overlays::table.find(id).filter(overlays::channel_id.eq(channel.0));
+            own.select(overlays::id).first::<u32>(conn)?;
+            diesel::update(overlays::table.find(id)).set(overlays::at_once.eq(at_once)).execute(conn)?;
+            Ok(())
+        })
+        .await
+    }
+
     /// Gives an overlay's page another address.
     ///
     /// # Errors
@@ -247,6 +268,11 @@ impl Store {
                 }
                 let step = to(conn, &record)?;
                 diesel::update(overlays::table.find(id)).set(overlays::step.eq(step)).execute(conn)?;
+                if record.at_once {
+                    let here = overlay_steps::table.find((id, step)).select(overlay_steps::layout);
+                    let layout: String = here.first(conn)?;
+                    diesel::update(overlays::table.find(id)).set(overlays::air.eq(layout)).execute(conn)?;
+                }
                 let row: Row = overlays::table.find(id).select(COLUMNS).first(conn)?;
                 Ok(Stepped::Done(Box::new(whole(conn, row)?)))
             })

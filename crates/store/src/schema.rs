@@ -213,6 +213,7 @@ diesel::table! {
         token -> Varchar,
         step -> Unsigned<Integer>,
         air -> Mediumtext,
+        at_once -> Bool,
     }
 }
 

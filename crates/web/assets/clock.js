@@ -132,8 +132,8 @@ const tallyClock = (() => {
     face.second = second;
     // What is heard is what passes while the page looks on: a page that is loaded anew is silent.
     if (!onAir || before === undefined || before !== second + 1) return;
-    if (!second) tallySound(air.dataset.doneSound, air.dataset.volume);
-    else if (second <= 10) tallySound(air.dataset.tickSound, air.dataset.volume);
+    if (!second) tallySound(air.dataset.doneSound, tallyVolume(air));
+    else if (second <= 10) tallySound(air.dataset.tickSound, tallyVolume(air));
   }
 
   // ---- what is added flies in ----
@@ -192,7 +192,7 @@ const tallyClock = (() => {
         { duration: STAYS, easing: 'ease-out' },
       );
     setTimeout(() => slip.remove(), STAYS);
-    if (onAir) tallySound(air.dataset.addedSound, air.dataset.volume);
+    if (onAir) tallySound(air.dataset.addedSound, tallyVolume(air));
   }
 
   return { write, fill, tick, added };

@@ -15,9 +15,9 @@
   const rows = one('.layout-rows');
   const word = /** @type {HTMLElement} */ (document.getElementById('word'));
   const NEAR = 8; // window pixels within which an edge snaps
+  const LEAST = 8; // board pixels: a piece is not pulled smaller
 
   let step = Number(room.dataset.step);
-  let scale = 1;
   /** @type {Set<number>} */
   const selected = new Set();
   const pieces = () => /** @type {HTMLElement[]} */ ([...stage.querySelectorAll('[data-piece]')]);
@@ -25,59 +25,13 @@
   const pieceOf = (/** @type {number} */ id) =>
     /** @type {HTMLElement | null} */ (stage.querySelector(`[data-piece="${id}"]`));
   const frame = (/** @type {HTMLElement} */ piece) => JSON.parse(piece.dataset.frame ?? '{}');
-  const board = () => JSON.parse(stage.dataset.board ?? '{}');
+  const board = tallyBoard.size;
+  const fit = () => (tallyBoard.fit(), mark());
   function say(/** @type {string} */ text, bad = false) {
     word.textContent = text;
     word.classList.toggle('is-bad', bad);
     word.hidden = false;
     setTimeout(() => (word.hidden = true), bad ? 8000 : 3000);
-  }
-
-  // ---- the board in its frame, and the rulers ----
-  function fit() {
-    const { width, height } = board();
-    scale = Math.min((desk.clientWidth - 28) / width, (desk.clientHeight - 28) / height);
-    stage.style.width = `${width}px`;
-    stage.style.height = `${height}px`;
-    stage.style.transform = `scale(${scale})`;
-    // In the middle of what room there is, with the rulers at its edges.
-    const left = Math.max(24, (desk.clientWidth - width * scale) / 2);
-    frameOf.style.left = `${left}px`;
-    one('.is-across').style.left = `${left}px`;
-    one('.is-down').style.left = `${left - 24}px`;
-    frameOf.style.width = `${width * scale}px`;
-    frameOf.style.height = `${height * scale}px`;
-    for (const ruler of desk.querySelectorAll('.layout-ruler')) draw(ruler, ruler.matches('.is-across'));
-    mark();
-  }
-  function draw(/** @type {HTMLCanvasElement} */ ruler, /** @type {boolean} */ across) {
-    const { width, height } = board();
-    const length = Math.round((across ? width : height) * scale);
-    ruler.width = across ? length : 22;
-    ruler.height = across ? 22 : length;
-    const pen = /** @type {CanvasRenderingContext2D} */ (ruler.getContext('2d'));
-    const { color } = getComputedStyle(ruler);
-    pen.fillStyle = pen.strokeStyle = color;
-    pen.font = '10px "Atkinson Hyperlegible", sans-serif';
-    const gap = [10, 20, 50, 100, 200, 500].find((one) => one * scale >= 8) ?? 1000;
-    for (let at = 0, count = 0; at * scale <= length; at += gap, count++) {
-      const tall = count % 5 === 0;
-      const place = Math.round(at * scale) + 0.5;
-      pen.beginPath();
-      const from = tall ? 10 : 16;
-      pen.moveTo(across ? place : 22, across ? 22 : place);
-      pen.lineTo(across ? place : from, across ? from : place);
-      pen.stroke();
-      if (!tall) continue;
-      if (across) pen.fillText(String(at), place + 3, 10);
-      else {
-        pen.save();
-        pen.translate(10, place + 3);
-        pen.rotate(Math.PI / 2);
-        pen.fillText(String(at), 0, 0);
-        pen.restore();
-      }
-    }
   }
 
   // ---- what is selected ----
@@ -99,18 +53,53 @@
       row.classList.toggle('is-selected', is);
       row.querySelector('.layout-pick').setAttribute('aria-pressed', String(is));
     }
-    stage.style.setProperty('--line', `${2 / scale}px`);
     const numbers = one('.layout-numbers');
     const only = selected.size === 1 ? pieceOf([...selected][0]) : null;
     for (const field of numbers.querySelectorAll('input')) {
       field.disabled = !selected.size || (selected.size > 1 && !['turn', 'opacity'].includes(field.name));
       if (document.activeElement !== field) field.value = only ? frame(only)[field.name] : '';
     }
-    for (const key of room?.querySelectorAll('.layout-tools button') ?? [])
-      /** @type {HTMLButtonElement} */ (key).disabled = !selected.size;
+    for (const key of room?.querySelectorAll('.layout-key') ?? [])
+      /** @type {HTMLButtonElement} */ (key).disabled = !selected.size && key.dataset.clip !== 'paste';
+    describe();
   }
 
+  // ---- what a selected piece says and how it looks ----
+  const about = (/** @type {HTMLElement} */ piece) => JSON.parse(piece.dataset.about ?? '{}');
+  const form = one('.layout-piece');
+  /** Its kind, and what it holds: a widget's number, a picture's token, or fields. */
+  const kindOf = (/** @type {any} */ what) => Object.entries(what)[0];
+  function describe() {
+    const piece = selected.size ? pieceOf([...selected][0]) : null;
+    const { what, entrance } = piece ? about(piece) : { what: { none: {} }, entrance: 'fade' };
+    const [kind, held] = kindOf(what);
+    const shown = selected.size === 1 ? kind : '';
+    one('.layout-none').hidden = selected.size > 0;
+    for (const label of form.querySelectorAll('[data-of]'))
+      label.hidden = label.dataset.of === 'any' ? !selected.size : !label.dataset.of.split(' ').includes(shown);
+    const fields = typeof held === 'object' ? held : { [kind]: held };
+    for (const [name, value] of Object.entries({ ...fields, entrance })) {
+      const field = form.elements[name];
+      if (!field || field === document.activeElement) continue;
+      if (field.type === 'checkbox') field.checked = Boolean(value);
+      else field.value = value;
+    }
+  }
+  form.addEventListener('change', (/** @type {any} */ event) => {
+    const { name, type, value, checked } = event.target;
+    if (!selected.size) return;
+    if (name === 'entrance') return edit({ enter: { ids: ids(), entrance: value } });
+    const [id] = ids();
+    const { what } = about(/** @type {HTMLElement} */ (pieceOf(id)));
+    const [kind, held] = kindOf(what);
+    const number = type === 'number' || name === 'widget';
+    const said = type === 'checkbox' ? checked : number ? Number(value) : value;
+    edit({ change: { id, what: { [kind]: typeof held === 'object' ? { ...held, [name]: said } : said } } });
+  });
+  form.addEventListener('submit', (/** @type {Event} */ event) => event.preventDefault());
+
   // ---- steps ----
+  /** @type {Promise<any>} */
   let queue = Promise.resolve();
   /** One step after the other: each stands on the answer to the one before. */
   function send(/** @type {string} */ where, /** @type {() => any} */ body) {
@@ -122,8 +111,10 @@
           body: JSON.stringify({ step, ...body() }),
         });
         const told = await answer.json();
-        if (answer.ok) take(told);
-        else {
+        if (answer.ok) {
+          take(told);
+          return !told.meanwhile;
+        } else {
           say(told.detail, true);
           // What was dragged goes back to where it stands.
           tallyOverlay.dress(stage);
@@ -176,7 +167,7 @@
   }
   /** How far a box must go so that one of its edges or its middle meets a line; and that line. */
   function snap(/** @type {number} */ from, /** @type {number} */ size, /** @type {number[]} */ all) {
-    let best = { by: 0, line: NaN, away: NEAR / scale };
+    let best = { by: 0, line: NaN, away: NEAR / tallyBoard.scale() };
     for (const edge of [from, from + size / 2, from + size])
       for (const line of all) {
         const away = Math.abs(line - edge);
@@ -193,7 +184,7 @@
       if (Number.isNaN(at)) continue;
       const line = document.createElement('i');
       line.className = String(css);
-      line.style[css === 'is-x' ? 'left' : 'top'] = `${Number(at) * scale}px`;
+      line.style[css === 'is-x' ? 'left' : 'top'] = `${Number(at) * tallyBoard.scale()}px`;
       guides.append(line);
     }
   }
@@ -246,7 +237,7 @@
         desk.classList.add('is-dragging');
       },
       move(/** @type {any} */ event) {
-        gone = { x: gone.x + event.dx / scale, y: gone.y + event.dy / scale };
+        gone = { x: gone.x + event.dx / tallyBoard.scale(), y: gone.y + event.dy / tallyBoard.scale() };
         const box = around();
         const free = event.altKey;
         const across = snap(box.x + gone.x, box.width, free ? [] : lines(true, selected));
@@ -263,31 +254,50 @@
       end: drop,
     },
   });
+  const pulled = { left: 0, right: 0, top: 0, bottom: 0 };
   movable.resizable({
     edges: { left: true, right: true, top: true, bottom: true },
     margin: 10,
     listeners: {
       start(/** @type {any} */ event) {
         select([event.target]);
+        Object.assign(pulled, { left: 0, right: 0, top: 0, bottom: 0 });
         held = new Map([[idOf(event.target), frame(event.target)]]);
         desk.classList.add('is-dragging');
       },
       move(/** @type {any} */ event) {
         const id = idOf(event.target);
-        const at = placed[id] ?? held.get(id);
-        const delta = event.deltaRect;
-        const next = {
-          x: at.x + delta.left / scale,
-          y: at.y + delta.top / scale,
-          width: at.width + delta.width / scale,
-          height: at.height + delta.height / scale,
+        const first = held.get(id);
+        const { left, right, top, bottom } = event.edges;
+        // What the pointer has done so far, and from there to a line that is near.
+        pulled.left += event.deltaRect.left / tallyBoard.scale();
+        pulled.right += event.deltaRect.right / tallyBoard.scale();
+        pulled.top += event.deltaRect.top / tallyBoard.scale();
+        pulled.bottom += event.deltaRect.bottom / tallyBoard.scale();
+        const to = {
+          left: first.x + pulled.left,
+          right: first.x + first.width + pulled.right,
+          top: first.y + pulled.top,
+          bottom: first.y + first.height + pulled.bottom,
         };
+        const near = (/** @type {number} */ at, /** @type {boolean} */ across) =>
+          event.altKey ? { by: 0, line: NaN } : snap(at, 0, lines(across, selected));
+        const across = left ? near(to.left, true) : right ? near(to.right, true) : { by: 0, line: NaN };
+        const down = top ? near(to.top, false) : bottom ? near(to.bottom, false) : { by: 0, line: NaN };
+        show(across.line, down.line);
+        if (left) to.left = Math.min(to.left + across.by, to.right - LEAST);
+        if (right) to.right = Math.max(to.right + across.by, to.left + LEAST);
+        if (top) to.top = Math.min(to.top + down.by, to.bottom - LEAST);
+        if (bottom) to.bottom = Math.max(to.bottom + down.by, to.top + LEAST);
+        const next = { x: to.left, y: to.top, width: to.right - to.left, height: to.bottom - to.top };
         if (event.shiftKey) {
-          const first = held.get(id);
-          next.height = (next.width * first.height) / first.width;
+          // In proportion: the side that is pulled says how large, the others follow.
+          const share = left || right ? next.width / first.width : next.height / first.height;
+          next.width = Math.max(first.width * share, LEAST);
+          next.height = Math.max(first.height * share, LEAST);
+          if (left) next.x = first.x + first.width - next.width;
+          if (top) next.y = first.y + first.height - next.height;
         }
-        next.width = Math.max(next.width, 8);
-        next.height = Math.max(next.height, 8);
         placed[id] = next;
         place(id, next);
       },
@@ -332,10 +342,10 @@
       const meets = (/** @type {HTMLElement} */ piece) => {
         const own = frame(piece);
         return (
-          own.x * scale < at.x + size.width &&
-          (own.x + own.width) * scale > at.x &&
-          own.y * scale < at.y + size.height &&
-          (own.y + own.height) * scale > at.y
+          own.x * tallyBoard.scale() < at.x + size.width &&
+          (own.x + own.width) * tallyBoard.scale() > at.x &&
+          own.y * tallyBoard.scale() < at.y + size.height &&
+          (own.y + own.height) * tallyBoard.scale() > at.y
         );
       };
       select(pieces().filter(meets));
@@ -358,13 +368,15 @@
     const { turn, align, distribute, order, hide, lock } = key.dataset;
     const what = key.dataset.do;
     if (turn) send('turn', () => ({ back: turn === 'back' }));
-    else if ('air' in key.dataset) send('air', () => ({})).then(() => say('On air.'));
+    else if ('air' in key.dataset) send('air', () => ({})).then((done) => done && say('On air.'));
     else if ('add' in key.dataset) add();
     else if (align) edit({ align: { ids: of, edge: align } });
     else if (distribute) edit({ distribute: { ids: of, along: distribute } });
     else if (order) edit({ order: { ids: of, to: order } });
     else if (hide) edit({ hide: { ids: of, hidden: hide === 'true' } });
     else if (lock) edit({ lock: { ids: of, locked: lock === 'true' } });
+    else if (key.dataset.clip === 'copy') copy();
+    else if (key.dataset.clip === 'paste') paste();
     else if (what && simple.has(what)) edit({ [what]: { ids: of } });
     else if (key.matches('.layout-pick')) {
       const piece = pieceOf(of[0]);
@@ -383,13 +395,33 @@
       y: Math.round((height - size.height) / 2),
       ...size,
     };
-    const what =
-      chosen.value === 'text'
-        ? { text: { text: 'Saltmarsh Halt', colour: '#efe8d9' } }
-        : chosen.value === 'panel'
-          ? { panel: { colour: '#1f2226' } }
-          : { widget: Number(chosen.value) };
+    /** @type {Record<string, any>} */
+    const plain = {
+      text: { text: { text: one('h1').textContent, colour: '#efe8d9' } },
+      panel: { panel: { colour: '#1f2226' } },
+      line: { line: { colour: '#efe8d9' } },
+      icon: { icon: { icon: 'lamp', colour: '#efe8d9' } },
+      picture: { picture: chosen.dataset.token },
+    };
+    const what = plain[chosen.value] ?? { widget: Number(chosen.value) };
+    if (chosen.value === 'line') at.height = 6;
     edit({ add: { what, frame: at } });
+  }
+  // Copies lie in this browser, so that another overlay finds them; in the layout from which they come they are made
+  // anew a little aside, with what has changed since.
+  const CLIP = 'tally-pieces';
+  function copy() {
+    const copied = pieces().filter((piece) => selected.has(idOf(piece)));
+    if (!copied.length) return;
+    localStorage.setItem(CLIP, JSON.stringify({ path, pieces: copied.map(about) }));
+    say(copied.length === 1 ? 'Copied one piece.' : `Copied ${copied.length} pieces.`);
+  }
+  function paste() {
+    const kept = JSON.parse(localStorage.getItem(CLIP) ?? 'null');
+    if (!kept) return say('Nothing is copied yet. Select pieces, here or in another overlay, and copy them.');
+    const own = kept.pieces.map((/** @type {any} */ one) => one.id);
+    if (kept.path === path && own.every(pieceOf)) edit({ duplicate: { ids: own } });
+    else edit({ paste: { pieces: kept.pieces } });
   }
   one('.layout-numbers').addEventListener('change', (/** @type {any} */ event) => {
     const { name, value } = event.target;
@@ -421,6 +453,10 @@
     if (held && key === 'z') send('turn', () => ({ back: !event.shiftKey }));
     else if (held && key === 'y') send('turn', () => ({ back: false }));
     else if (held && key === 'a') select(pieces());
+    else if (held && key === 'c' && selected.size) copy();
+    else if (held && key === 'v') paste();
+    else if (!held && (key === '+' || key === '-')) tallyBoard.nearer(key === '+' ? 1.25 : 0.8);
+    else if (!held && key === '0') tallyBoard.nearer(0);
     else if (held && key === 'd' && selected.size) edit({ duplicate: { ids: ids() } });
     else if (held && key === 'g' && selected.size) edit({ [event.shiftKey ? 'ungroup' : 'group']: { ids: ids() } });
     else if (!held && arrows[event.key] && selected.size) {

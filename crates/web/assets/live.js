@@ -169,12 +169,30 @@
   function ask() {
     if (socket?.readyState === WebSocket.OPEN) socket.send(JSON.stringify({ ask: performance.now() }));
   }
-  // Whoever arranges an overlay is told in which windows it is seen.
-  function tellWindow() {
+  // Whoever arranges an overlay is told how it is seen: in which window, and how often it is drawn.
+  let frames = 0;
+  function tellSeen() {
     if (!document.querySelector('.overlay-window') || socket?.readyState !== WebSocket.OPEN) return;
-    socket.send(JSON.stringify({ window: [innerWidth, innerHeight] }));
+    const seen = { window: [innerWidth, innerHeight], hidden: document.hidden, frames: document.hidden ? 0 : frames };
+    socket.send(JSON.stringify({ seen }));
   }
-  addEventListener('resize', tellWindow);
+  addEventListener('resize', tellSeen);
+  document.addEventListener('visibilitychange', tellSeen);
+  // Counted over a second now and then, since counting itself keeps the page awake.
+  const COUNT_EVERY = 60000;
+  function countFrames() {
+    const began = performance.now();
+    let count = 0;
+    const next = () => {
+      count++;
+      const gone = performance.now() - began;
+      if (gone < 1000) return requestAnimationFrame(next);
+      // What was covered meanwhile got no frames, which says nothing.
+      if (gone < 1500 || count > 5) frames = Math.round((count * 1000) / gone);
+      tellSeen();
+    };
+    if (!document.hidden) requestAnimationFrame(next);
+  }
   function receive(/** @type {string} */ text) {
     heard = performance.now();
     tries = 0;
@@ -187,6 +205,8 @@
     } else if (message.hello) {
       // A newer server has newer scripts and styles. It answers now, so loading them is safe.
       if (message.hello !== body.dataset.build) location.reload();
+    } else if (message.reload) {
+      location.reload();
     } else if (message.gone) {
       for (const place of document.querySelectorAll('[data-live]')) place.replaceChildren();
       // A helper's page says why, and what to do; a page on air stays blank.
@@ -204,7 +224,7 @@
     socket = line;
     line.onopen = () => {
       ask();
-      tellWindow();
+      tellSeen();
     };
     line.onmessage = (event) => {
       try {
@@ -234,6 +254,10 @@
   // A page of samples has no line.
   if (!body.dataset.livePath) return;
   open();
+  if (document.querySelector('.overlay-window')) {
+    setTimeout(countFrames, 3000);
+    setInterval(countFrames, COUNT_EVERY);
+  }
   setInterval(() => {
     if (performance.now() - heard > SILENCE) open();
     else ask();

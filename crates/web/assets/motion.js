@@ -45,13 +45,13 @@ const tallyMotion = (() => {
     }
     const opened = place.querySelector('[data-opened]')?.dataset.opened;
     if (opened && opened !== was.opened && now - Number(opened) < 15000 && onAir)
-      tallySound(air.dataset.openedSound, air.dataset.volume);
+      tallySound(air.dataset.openedSound, tallyVolume(air));
     const flourish = place.querySelector('[data-flourish]')?.dataset.flourish;
     if (flourish && flourish !== was.flourish && now - Number(flourish) < 15000 && onAir)
-      tallySound(air.dataset.flourishSound, air.dataset.volume);
+      tallySound(air.dataset.flourishSound, tallyVolume(air));
     const { reachedAt } = air.dataset;
     if (reachedAt && reachedAt !== was.reachedAt && now - Number(reachedAt) < 30000) {
-      tallyCelebrate(place, air.dataset, getComputedStyle(air), calm.matches);
+      if (!air.closest('.is-away')) tallyCelebrate(place, air.dataset, getComputedStyle(air), calm.matches);
     }
   }
 

@@ -18,14 +18,31 @@ const tallyOverlay = (() => {
     style.top = `${y}px`;
     style.width = `${width}px`;
     style.height = `${height}px`;
+    // What slides comes from beyond the nearest edge of the board.
+    const board = JSON.parse(/** @type {HTMLElement} */ (piece.closest('.overlay')).dataset.board ?? '{}');
+    const [right, down] = [board.width - x - width, board.height - y - height];
+    const nearest = Math.min(x, right, y, down);
+    const [across, along] =
+      nearest === x
+        ? [-x - width, 0]
+        : nearest === right
+          ? [right + width, 0]
+          : [0, nearest === y ? -y - height : down + height];
+    style.setProperty('--away-x', `${across}px`);
+    style.setProperty('--away-y', `${along}px`);
     style.rotate = turn ? `${turn}deg` : '';
-    style.opacity = opacity < 100 ? String(opacity / 100) : '';
+    style.setProperty('--seen', String(opacity / 100));
   }
   function dress(/** @type {ParentNode} */ place) {
     for (const piece of /** @type {NodeListOf<HTMLElement>} */ (place.querySelectorAll('[data-frame]'))) put(piece);
     for (const one of /** @type {NodeListOf<HTMLElement>} */ (place.querySelectorAll('[data-colour]'))) {
-      const part = one.matches('.piece-panel') ? 'backgroundColor' : 'color';
-      one.style[part] = one.dataset.colour ?? '';
+      one.style.color = one.dataset.colour ?? '';
+      if (one.dataset.radius) one.style.borderRadius = `${one.dataset.radius}px`;
+      if (one.dataset.lines) one.style.setProperty('--lines', one.dataset.lines);
+      if (one.matches('.piece-line')) {
+        const { width, height } = JSON.parse(one.closest('[data-frame]').dataset.frame);
+        one.classList.toggle('is-upright', height > width);
+      }
     }
     fit();
   }

@@ -77,8 +77,8 @@ const tallyWheel = (() => {
     box.index = index;
     const turning = Boolean(wheel.turn) && now < wheel.turn.ends;
     if (box.turning && !turning && onAir) {
-      const { doneSound, volume } = box.closest('.air').dataset;
-      tallySound(doneSound, volume);
+      const air = box.closest('.air');
+      tallySound(air.dataset.doneSound, tallyVolume(air));
     }
     box.turning = turning;
     return turning;
@@ -92,8 +92,8 @@ const tallyWheel = (() => {
     const pennant = box.querySelector('.wheel-pennant, .wheel-mark');
     if (pennant && !calm.matches)
       pennant.animate([{ transform: 'rotate(-14deg)' }, { transform: 'none' }], { duration: 120, easing: 'ease-out' });
-    const { passingSound, volume } = box.closest('.air').dataset;
-    if (onAir) tallySound(passingSound, volume);
+    const air = box.closest('.air');
+    if (onAir) tallySound(air.dataset.passingSound, tallyVolume(air));
   }
 
   let running = 0;

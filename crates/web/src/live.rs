@@ -18,8 +18,9 @@ use std::collections::BTreeSet;
 use std::future::Future;
 use std::sync::Arc;
 use std::time::Duration;
+use tally_core::overlay::{Report, advice};
 use tally_core::record::ids::WidgetId;
-use tally_engine::{Audience, ChannelHandle, Hub, PageGuard, Told, WidgetChannel, Window};
+use tally_engine::{Audience, ChannelHandle, Hub, OpenPage, PageGuard, Told, WidgetChannel};
 use tally_store::StoreError;
 use tally_store::overlays::OverlayRecord;
 use tokio::sync::broadcast::error::RecvError;
@@ -37,14 +38,14 @@ const MOST_INCOMING: usize = 256;
 enum Word {
     /// It asks the time, with a mark of its own to know its question by.
     Ask(f64),
-    /// It tells in which window it is seen.
-    Window(Window),
+    /// It tells how it is seen.
+    Seen(Report),
 }
 
 /// What happens on a connection besides what it shows.
 enum Heard {
     Asked(String),
-    Seen(Window),
+    Seen(Report),
     Nothing,
     Left,
 }
@@ -53,7 +54,7 @@ fn hear(message: Option<Result<AggregatedMessage, actix_ws::ProtocolError>>, cha
     match message {
         Some(Ok(AggregatedMessage::Text(text))) => match serde_json::from_str::<Word>(&text) {
             Ok(Word::Ask(ask)) => Heard::Asked(json!({"ask": ask, "now": now_ms(channel)}).to_string()),
-            Ok(Word::Window(window)) => Heard::Seen(window),
+            Ok(Word::Seen(report)) => Heard::Seen(report),
             Err(_) => Heard::Nothing,
         },
         Some(Ok(AggregatedMessage::Ping(_) | AggregatedMessage::Pong(_) | AggregatedMessage::Binary(_))) => {
@@ -88,13 +89,14 @@ trait Showing: 'static {
     fn present(&mut self) -> Vec<ByteString>;
     /// What it gets next; none when its address was withdrawn.
     fn next(&mut self) -> impl Future<Output = Option<Vec<ByteString>>>;
-    /// In which window the page is seen.
-    fn seen_in(&mut self, _window: Window) {}
+    /// How the page is seen.
+    fn seen(&mut self, _report: Report) {}
 }
 
 /// The newest drawing of one widget, always.
 struct OneWidget {
     drawings: WidgetChannel,
+    reloads: watch::Receiver<u64>,
     _open: PageGuard,
 }
 
@@ -104,8 +106,10 @@ impl Showing for OneWidget {
     }
 
     async fn next(&mut self) -> Option<Vec<ByteString>> {
-        self.drawings.changed().await.ok()?;
-        Some(self.present())
+        tokio::select! {
+            changed = self.drawings.changed() => changed.ok().map(|()| self.present()),
+            asked = self.reloads.changed() => asked.ok().map(|()| vec![reload()]),
+        }
     }
 }
 
@@ -182,6 +186,7 @@ struct Laid {
     hub: Arc<Hub>,
     messages: broadcast::Receiver<Told>,
     layouts: watch::Receiver<()>,
+    reloads: watch::Receiver<u64>,
     channel: ChannelHandle,
     app: Data<App>,
     record: OverlayRecord,
@@ -214,8 +219,10 @@ impl Laid {
 }
 
 impl Showing for Laid {
-    fn seen_in(&mut self, window: Window) {
-        self.open.shows(self.record.id, window);
+    fn seen(&mut self, report: Report) {
+        let (overlay, name) = (self.record.id, self.record.air.name.clone());
+        let advice = advice(&self.record.air, &report);
+        self.open.tells(OpenPage { overlay, name, report, advice });
     }
 
     fn present(&mut self) -> Vec<ByteString> {
@@ -236,6 +243,7 @@ impl Showing for Laid {
                     changed.ok()?;
                     self.in_doubt = true;
                 }
+                asked = self.reloads.changed() => return asked.ok().map(|()| vec![reload()]),
                 message = self.messages.recv() => match message {
                     Ok((Audience::Air(id), message)) if self.record.air.widgets().any(|own| own == id) => {
                         return Some(vec![message]);
@@ -279,7 +287,7 @@ async fn converse(
                     heard_at = Instant::now();
                     session.text(answer).await?;
                 }
-                Heard::Seen(window) => showing.seen_in(window),
+                Heard::Seen(report) => showing.seen(report),
                 Heard::Nothing => {}
                 Heard::Left => return Ok(()),
             },
@@ -309,8 +317,8 @@ pub fn widget(
     drawings: WidgetChannel,
     channel: ChannelHandle,
 ) -> Result<HttpResponse, actix_web::Error> {
-    let guard = channel.hub.page_opened();
-    open(request, payload, OneWidget { drawings, _open: guard }, channel)
+    let (reloads, guard) = (channel.hub.reloads_watch(), channel.hub.page_opened());
+    open(request, payload, OneWidget { drawings, reloads, _open: guard }, channel)
 }
 
 /// A room of the application.
@@ -330,9 +338,9 @@ pub fn overlay(
     stage: String,
 ) -> Result<HttpResponse, actix_web::Error> {
     let hub = Arc::clone(&channel.hub);
-    let (messages, layouts, guard) = (hub.everything(), hub.overlays_watch(), hub.page_opened());
-    let on = channel.clone();
-    let laid = Laid { hub, messages, layouts, channel: on, app, record, stage, in_doubt: false, open: guard };
+    let (messages, layouts, reloads) = (hub.everything(), hub.overlays_watch(), hub.reloads_watch());
+    let (on, guard) = (channel.clone(), hub.page_opened());
+    let laid = Laid { hub, messages, layouts, reloads, channel: on, app, record, stage, in_doubt: false, open: guard };
     open(request, payload, laid, channel)
 }
 
@@ -356,6 +364,11 @@ pub fn helper(
 pub fn is_ours(request: &HttpRequest) -> bool {
     let origin = request.headers().get(header::ORIGIN).and_then(|value| value.to_str().ok()).unwrap_or_default();
     origin.split_once("://").map(|(_, rest)| rest) == Some(request.connection_info().host())
+}
+
+/// A page is asked to load itself anew.
+fn reload() -> ByteString {
+    json!({"reload": true}).to_string().into()
 }
 
 fn gone() -> String {

@@ -3,8 +3,8 @@
 use crate::app::App;
 use crate::error::WebError;
 use crate::rooms::{
-    account, bench, channel, desk, feeds, first_visit, health, helpers, ledger, matches, overlays, pass, polls, score,
-    shelf, shows, sign_in,
+    account, bench, channel, desk, feeds, first_visit, health, helpers, ledger, matches, on_picture, overlays, pass,
+    polls, score, shelf, shows, sign_in,
 };
 use crate::security::{csrf, guard, headers};
 use crate::{air, api, assets, clips, faces, fair, ingest, overlay, schemas};
@@ -149,10 +149,14 @@ pub fn application(
                 .route("/overlays", get().to(overlays::page))
                 .route("/overlays", post().to(overlays::create))
                 .route("/overlays/{id}", get().to(overlays::room))
+                .route("/overlays/reload", post().to(overlays::reload))
                 .route("/overlays/{id}/windows", get().to(overlays::seen))
                 .route("/overlays/{id}/edit", post().to(overlays::edit))
                 .route("/overlays/{id}/turn", post().to(overlays::turn))
                 .route("/overlays/{id}/air", post().to(overlays::air))
+                .route("/overlays/{id}/at-once", post().to(overlays::at_once))
+                .route("/overlays/{id}/appear", post().to(on_picture::appear))
+                .route("/desk/overlays", get().to(on_picture::seen))
                 .route("/overlays/{id}/readdress", post().to(overlays::readdress))
                 .route("/overlays/{id}/remove", post().to(overlays::remove))
                 .route("/helpers", get().to(helpers::page))

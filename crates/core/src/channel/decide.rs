@@ -5,6 +5,7 @@ use crate::book::names::{Person, Supporter};
 use crate::language::text;
 use crate::money::rates::Table;
 use crate::money::{self, Currency, Money};
+use crate::overlay::Overlay;
 use crate::record::acts::ShowAct;
 use crate::record::entry::{Body, Change, Entry};
 use crate::record::happening::{Actor, Happening, Tier};
@@ -13,7 +14,7 @@ use crate::record::refusal::Refusal;
 use crate::time::Instant;
 use crate::widgets::Action;
 use chrono::NaiveDate;
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 
 /// Most points, viewers, gifts or things that one line tells of.
 const MOST_COUNT: u32 = 1_000_000_000;
@@ -27,6 +28,21 @@ pub struct Press<'a> {
     pub action: Action<'a>,
     /// Who asks.
     pub by: &'a str,
+}
+
+/// What somebody wants to be seen of an overlay, or not to be.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Appear<'a> {
+    /// The number of the overlay.
+    pub overlay: u32,
+    /// Its layout on air.
+    pub layout: &'a Overlay,
+    /// Which pieces; whoever belongs to their groups comes and goes with them.
+    pub pieces: &'a BTreeSet<u32>,
+    /// What they are, in words.
+    pub about: &'a str,
+    /// Whether they are to be seen.
+    pub shown: bool,
 }
 
 /// What somebody wants to be true of a line.
@@ -109,6 +125,24 @@ impl Channel {
             reason,
             change,
         })
+    }
+
+    /// Decides what showing or hiding pieces of an overlay comes to.
+    ///
+    /// # Errors
+    /// There are no such pieces, or they are all so already.
+    pub fn decide_appear(&self, asked: &Appear<'_>, by: &str) -> Result<Body, Refusal> {
+        let Appear { overlay, layout, pieces, about, shown } = *asked;
+        let pieces = layout.meant(pieces).map_err(|_| {
+            Refusal::NotNow("that piece is not on the picture any more; the layout has changed meanwhile")
+        })?;
+        let said = self.appearances(overlay);
+        let so_already = |id: &u32| layout.piece(*id).is_some_and(|piece| layout.shows(piece, &said) == shown);
+        if pieces.iter().all(so_already) {
+            return Err(Refusal::NotNow(if shown { "it is shown already" } else { "it is hidden already" }));
+        }
+        let (by, name, about) = (by.to_owned(), layout.name.clone(), about.to_owned());
+        Ok(Body::Appear { by, overlay, name, pieces, about, shown })
     }
 
     /// Decides what somebody says about shows.

@@ -8,7 +8,7 @@ mod hear;
 mod snapshot;
 pub mod starts;
 
-pub use decide::{Correcting, Press};
+pub use decide::{Appear, Correcting, Press};
 pub use desk::Desk;
 pub use grant::{Grant, Job};
 pub use hear::{ChatPress, Heard, HeardVote};
@@ -22,6 +22,7 @@ use crate::count::{Scope, Tallies};
 use crate::language::Language;
 use crate::money::Currency;
 use crate::money::conversion::Conversion;
+use crate::overlay::Appearances;
 use crate::record::acts::wheel::Bytes32;
 use crate::record::entry::{Body, Change, Entry};
 use crate::record::ids::{FeedId, Seq, WidgetId};
@@ -56,6 +57,7 @@ pub struct Channel {
     last_seq: Seq,
     roll: VecDeque<RollLine>,
     pulses: BTreeMap<FeedId, Instant>,
+    appearances: BTreeMap<u32, Appearances>,
 }
 
 /// Figures at hand, chat, drafts and the names of feeds come from elsewhere; the rest is what entries
@@ -69,6 +71,7 @@ impl PartialEq for Channel {
             && self.last_seq == other.last_seq
             && self.roll == other.roll
             && self.pulses == other.pulses
+            && self.appearances == other.appearances
     }
 }
 
@@ -109,6 +112,7 @@ impl Channel {
             last_seq: Seq(0),
             roll: VecDeque::new(),
             pulses: BTreeMap::new(),
+            appearances: BTreeMap::new(),
         };
         channel.listen();
         channel.reckon_all();
@@ -361,6 +365,11 @@ impl Channel {
             Body::Merge { from, into, .. } => self.book.merge(from, into.as_deref()),
             Body::Show { act, .. } => self.book.show(entry.seq, entry.happened_at, act),
             Body::Rates { days } => self.book.rates_came(days),
+            Body::Appear { overlay, pieces, shown, .. } => {
+                let said = self.appearances.entry(*overlay).or_default();
+                said.extend(pieces.iter().map(|piece| (*piece, *shown)));
+                return BTreeSet::new();
+            }
         };
         let mut touched = self.tallies.take(&turned, &self.book, &self.settings);
         self.follow(entry, &turned, &mut touched);
@@ -370,6 +379,12 @@ impl Channel {
         }
         touched.extend(self.hear_told(&touched));
         touched
+    }
+
+    /// What was said last of the pieces of an overlay.
+    #[must_use]
+    pub fn appearances(&self, overlay: u32) -> Appearances {
+        self.appearances.get(&overlay).cloned().unwrap_or_default()
     }
 
     fn tell(&mut self, entry: &Entry) {

@@ -3,6 +3,7 @@
 use super::{Channel, RollLine};
 use crate::book::portraits::Portraits;
 use crate::book::{Book, Cover, Fact};
+use crate::overlay::Appearances;
 use crate::record::ids::{FeedId, Seq, WidgetId};
 use crate::record::settings::Settings;
 use crate::time::Instant;
@@ -21,6 +22,8 @@ pub struct Snapshot {
     portraits: Portraits,
     roll: VecDeque<RollLine>,
     pulses: BTreeMap<FeedId, Instant>,
+    #[serde(default)]
+    appearances: BTreeMap<u32, Appearances>,
 }
 
 impl Channel {
@@ -35,6 +38,7 @@ impl Channel {
             portraits: self.portraits.clone(),
             roll: self.roll.clone(),
             pulses: self.pulses.clone(),
+            appearances: self.appearances.clone(),
         }
     }
 
@@ -61,6 +65,7 @@ impl Channel {
         channel.last_seq = snapshot.last_seq;
         channel.roll = snapshot.roll;
         channel.pulses = snapshot.pulses;
+        channel.appearances = snapshot.appearances;
         channel.feeds.clone_from(&self.feeds);
         channel.drafts.clone_from(&self.drafts);
         if channel.settings == self.settings {

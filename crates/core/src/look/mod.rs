@@ -20,7 +20,7 @@ pub mod tokens {
 pub use base::Base;
 pub use contrast::{contrast, warnings};
 pub use font::{FONTS, Font};
-pub use token::{Drawer, Form, Sort, Token};
+pub use token::{Drawer, Form, Sort, Token, icons};
 
 use crate::language::Language;
 use crate::record::happening::Kind;

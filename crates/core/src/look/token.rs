@@ -271,6 +271,12 @@ const ICONS: &[(&str, &str)] = &[
     ("star", "Star"),
 ];
 
+/// The drawn set of signs: the word of each, and its name.
+pub fn icons() -> impl Iterator<Item = (&'static str, &'static str)> {
+    // The first two choices say whether there is one at all.
+    ICONS.iter().skip(2).copied()
+}
+
 impl Token {
     /// All tokens, in the order in which they are offered.
     pub const ALL: [Self; 36] = [

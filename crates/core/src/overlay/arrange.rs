@@ -1,6 +1,6 @@
 //! What can be done to a layout, one step at a time.
 
-use super::{Fit, Frame, LayoutError, Overlay, Piece, What};
+use super::{Entrance, Fit, Frame, LayoutError, Overlay, Piece, What};
 use serde::{Deserialize, Serialize};
 use std::collections::{BTreeMap, BTreeSet};
 
@@ -97,6 +97,13 @@ pub enum Edit {
         /// Whether they are left out.
         hidden: bool,
     },
+    /// Lets pieces come and go in another way.
+    Enter {
+        /// Which.
+        ids: BTreeSet<u32>,
+        /// How.
+        entrance: Entrance,
+    },
     /// Lets pieces stay where they are, or be moved again.
     Lock {
         /// Which.
@@ -174,7 +181,7 @@ pub enum Edit {
 const ASIDE: i32 = 24;
 
 /// The pieces of these numbers, and whoever belongs to their groups.
-fn whole_groups(overlay: &Overlay, ids: &BTreeSet<u32>) -> Result<BTreeSet<u32>, LayoutError> {
+pub(super) fn whole_groups(overlay: &Overlay, ids: &BTreeSet<u32>) -> Result<BTreeSet<u32>, LayoutError> {
     let mut groups = BTreeSet::new();
     for id in ids {
         groups.extend(overlay.piece(*id).ok_or(LayoutError::NoSuchPiece)?.group);
@@ -206,6 +213,16 @@ fn by(from: i32, length: i64) -> i32 {
     i32::try_from(sum).unwrap_or(if sum < 0 { i32::MIN } else { i32::MAX })
 }
 
+/// A frame moved as far as it must be to stand on the board with all that has room there.
+fn onto(frame: Frame, board: (u32, u32)) -> Frame {
+    let along = |from: i32, length: u32, room: u32| {
+        let most = i32::try_from(room.saturating_sub(length)).unwrap_or(i32::MAX);
+        from.clamp(0, most)
+    };
+    let (x, y) = (along(frame.x, frame.width, board.0), along(frame.y, frame.height, board.1));
+    if frame.fits(board) { frame } else { Frame { x, y, ..frame } }
+}
+
 /// Adds pieces of another layout, or copies, under numbers and groups of their own.
 fn add(overlay: &mut Overlay, pieces: impl IntoIterator<Item = Piece>, aside: i32) {
     let mut groups: BTreeMap<u32, u32> = BTreeMap::new();
@@ -217,8 +234,8 @@ fn add(overlay: &mut Overlay, pieces: impl IntoIterator<Item = Piece>, aside: i3
             *groups.entry(old).or_insert(fresh)
         });
         let moved = Frame { x: by(piece.frame.x, aside.into()), y: by(piece.frame.y, aside.into()), ..piece.frame };
-        // A copy of what stands at the edge stays on the board.
-        piece.frame = if moved.fits(board) { moved } else { piece.frame };
+        // A copy of what stands at the edge stays on the board, and so does what comes from a larger one.
+        piece.frame = if moved.fits(board) { moved } else { onto(piece.frame, board) };
         overlay.pieces.push(piece);
     }
 }
@@ -229,8 +246,8 @@ pub(super) fn edited(before: &Overlay, edit: &Edit) -> Result<Overlay, LayoutErr
         Edit::Add { what, frame } => {
             let id = next_id(before);
             let (what, frame) = (what.clone(), *frame);
-            let (turn, opacity, hidden, locked, group) = (0, 100, false, false, None);
-            after.pieces.push(Piece { id, what, frame, turn, opacity, hidden, locked, group });
+            let (turn, opacity, hidden, locked, group, entrance) = (0, 100, false, false, None, Entrance::default());
+            after.pieces.push(Piece { id, what, frame, turn, opacity, hidden, locked, group, entrance });
         }
         Edit::Remove { ids } => {
             let ids = whole_groups(before, ids)?;
@@ -264,6 +281,10 @@ pub(super) fn edited(before: &Overlay, edit: &Edit) -> Result<Overlay, LayoutErr
         Edit::Hide { ids, hidden } => {
             let ids = whole_groups(before, ids)?;
             each(&mut after, &ids, |piece| piece.hidden = *hidden);
+        }
+        Edit::Enter { ids, entrance } => {
+            let ids = whole_groups(before, ids)?;
+            each(&mut after, &ids, |piece| piece.entrance = *entrance);
         }
         Edit::Lock { ids, locked } => {
             let ids = whole_groups(before, ids)?;

@@ -4,13 +4,16 @@
 //! before. Lengths are pixels of the board, counted from its left upper corner; pieces stand in the order in which they are
 //! painted, the lowest first.
 
+mod appear;
 mod arrange;
 mod scale;
 
+pub use appear::{Appearances, Chosen};
 pub use arrange::{Axis, Edge, Edit, To};
-pub use scale::{Fitted, advice, fitted};
+pub use scale::{Fitted, Report, advice, fitted};
 
 use crate::language::text;
+use crate::look::icons;
 use crate::record::ids::WidgetId;
 use serde::{Deserialize, Serialize};
 
@@ -51,6 +54,37 @@ impl Fit {
     }
 }
 
+/// How a piece comes onto the picture when it is shown, and leaves it when it is hidden.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "snake_case")]
+pub enum Entrance {
+    /// Little by little.
+    #[default]
+    Fade,
+    /// From beyond the nearest edge of the board.
+    Slide,
+    /// Out of a line in its middle.
+    Unfold,
+    /// At once.
+    Cut,
+}
+
+impl Entrance {
+    /// All ways.
+    pub const ALL: [Self; 4] = [Self::Fade, Self::Slide, Self::Unfold, Self::Cut];
+
+    /// Its key, and its words.
+    #[must_use]
+    pub fn about(self) -> (&'static str, &'static str) {
+        match self {
+            Self::Fade => ("fade", "fades"),
+            Self::Slide => ("slide", "slides in from the edge"),
+            Self::Unfold => ("unfold", "unfolds"),
+            Self::Cut => ("cut", "is there at once"),
+        }
+    }
+}
+
 /// Where a piece stands.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(deny_unknown_fields)]
@@ -80,22 +114,56 @@ impl Frame {
     }
 }
 
-/// What a piece is.
+/// To which side of its frame a text stands.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "snake_case")]
+pub enum Side {
+    /// At its left edge.
+    #[default]
+    Left,
+    /// In its middle.
+    Middle,
+    /// At its right edge.
+    Right,
+}
+
+/// What a piece is. Colours are written `#rrggbb`.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "snake_case")]
 pub enum What {
     /// A widget of the shelf.
     Widget(WidgetId),
-    /// Words.
+    /// Words, each of their lines as high as the frame allows.
     Text {
         /// Which.
         text: String,
-        /// `#rrggbb`
+        /// Of its letters.
         colour: String,
+        /// Where it stands.
+        #[serde(default)]
+        side: Side,
     },
     /// A plate.
     Panel {
-        /// `#rrggbb`
+        /// What it is filled with.
+        colour: String,
+        /// How round its corners are, in pixels.
+        #[serde(default)]
+        radius: u16,
+    },
+    /// A line along the longer side of its frame, as thick as the shorter one.
+    Line {
+        /// Of the line.
+        colour: String,
+        /// Whether it is broken into dashes.
+        #[serde(default)]
+        dashed: bool,
+    },
+    /// A sign of the drawn set.
+    Icon {
+        /// Which, see [`crate::look::icons`].
+        icon: String,
+        /// Of its strokes.
         colour: String,
     },
     /// A picture of the streamer's own, by its token.
@@ -126,6 +194,9 @@ pub struct Piece {
     /// The group to which it belongs.
     #[serde(default)]
     pub group: Option<u32>,
+    /// How it comes and goes.
+    #[serde(default)]
+    pub entrance: Entrance,
 }
 
 fn all() -> u8 {
@@ -236,18 +307,27 @@ impl What {
             let digits = colour.strip_prefix('#').unwrap_or_default();
             digits.len() == 6 && digits.bytes().all(|byte| byte.is_ascii_hexdigit())
         };
+        let colour_of = match self {
+            Self::Text { colour, .. }
+            | Self::Panel { colour, .. }
+            | Self::Line { colour, .. }
+            | Self::Icon { colour, .. } => Some(colour),
+            Self::Widget(_) | Self::Picture(_) => None,
+        };
+        if colour_of.is_some_and(|of| !colour(of)) {
+            return Err(LayoutError::Piece("a colour is written as six hexadecimal digits, such as #a83e26"));
+        }
         match self {
-            Self::Widget(_) => Ok(()),
             Self::Text { text, .. } if text.trim().is_empty() || text.chars().count() > MOST_TEXT => {
                 Err(LayoutError::Piece("a text has 1 to 400 letters"))
             }
             Self::Text { text, .. } if text.chars().any(|one| one.is_control() && one != '\n') => {
                 Err(LayoutError::Piece("a text has no control characters"))
             }
-            Self::Text { colour: of, .. } | Self::Panel { colour: of } if !colour(of) => {
-                Err(LayoutError::Piece("a colour is written as six hexadecimal digits, such as #a83e26"))
+            Self::Icon { icon, .. } if !icons().any(|(known, _)| known == icon) => {
+                Err(LayoutError::Piece("there is no such icon; choose one from the list"))
             }
-            Self::Text { .. } | Self::Panel { .. } => Ok(()),
+            Self::Widget(_) | Self::Text { .. } | Self::Panel { .. } | Self::Line { .. } | Self::Icon { .. } => Ok(()),
             Self::Picture(token) => {
                 let named = format!("{}{token}", crate::record::own::OWN);
                 crate::record::own::token(&named).map(drop).ok_or(LayoutError::Piece("this is no picture of yours"))

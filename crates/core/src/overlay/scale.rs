@@ -1,6 +1,7 @@
 //! How a layout stands in a window of another size.
 
 use super::{Fit, Overlay};
+use serde::{Deserialize, Serialize};
 
 /// A layout in a window.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -30,18 +31,39 @@ pub fn fitted(overlay: &Overlay, window: (u32, u32)) -> Option<Fitted> {
     Some(Fitted { scale, x: (wide - width * scale) / 2.0, y: (high - height * scale) / 2.0 })
 }
 
-/// What a window of another size than the board is told, if there is anything to tell: in words that say what to do.
+/// What an open page says of itself.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct Report {
+    /// Width and height of its window, in pixels.
+    pub window: (u32, u32),
+    /// Whether it is covered or switched off, so that nobody sees it.
+    #[serde(default)]
+    pub hidden: bool,
+    /// How many pictures a second it is drawn at; 0 where that is not known.
+    #[serde(default)]
+    pub frames: u16,
+}
+
+/// Below so many pictures a second movement is seen to stutter.
+const SLOW: u16 = 20;
+
+/// What is wrong with an open page, if anything is: in words that say what to do.
 #[must_use]
-pub fn advice(overlay: &Overlay, window: (u32, u32)) -> Option<String> {
+pub fn advice(overlay: &Overlay, report: &Report) -> Option<String> {
     let (width, height) = (overlay.width, overlay.height);
-    if window == (width, height) {
-        return None;
+    if fitted(overlay, report.window).is_none() {
+        return Some(format!("open without a window to be seen in: set the source to {width}×{height}"));
     }
-    if fitted(overlay, window).is_none() {
-        return Some(format!("open without a window to be seen in; set the source to {width}×{height}"));
+    if report.window != (width, height) {
+        let (wide, high) = report.window;
+        return Some(format!(
+            "open at {wide}×{high}, laid out for {width}×{height}: set the source to {width}×{height}"
+        ));
     }
-    Some(format!(
-        "open at {}×{}, laid out for {width}×{height}: set the source to {width}×{height}",
-        window.0, window.1
-    ))
+    if !report.hidden && (1..SLOW).contains(&report.frames) {
+        let frames = report.frames;
+        return Some(format!("drawn only {frames} times a second: set the source to 30 or more, or close other pages"));
+    }
+    None
 }

@@ -7,7 +7,7 @@ use crate::record::ids::{FeedId, Seq, WidgetId};
 use crate::time::Instant;
 use chrono::NaiveDate;
 use serde::{Deserialize, Serialize};
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 
 /// Where an entry came from. Two entries with the same origin are one.
 #[derive(Debug, Clone, PartialEq, Eq, Hash, Serialize, Deserialize)]
@@ -85,6 +85,21 @@ pub enum Body {
         /// What.
         act: ShowAct,
     },
+    /// Pieces of an overlay are shown on the picture, or hidden.
+    Appear {
+        /// Who did it.
+        by: String,
+        /// Which overlay.
+        overlay: u32,
+        /// What it was called.
+        name: String,
+        /// Which of its pieces.
+        pieces: BTreeSet<u32>,
+        /// What they are, in words.
+        about: String,
+        /// Whether they are seen from now on.
+        shown: bool,
+    },
     /// Reference rates.
     Rates {
         /// By day, how much of each currency one euro buys.
@@ -121,7 +136,7 @@ impl Body {
     pub fn file_under(&self) -> &'static str {
         match self {
             Self::Happening(happening) => happening.kind().key(),
-            Self::Act { .. } => ACT,
+            Self::Act { .. } | Self::Appear { .. } => ACT,
             Self::Void { .. } => VOID,
             Self::Correct { .. } | Self::Withdraw { .. } | Self::Merge { .. } => CORRECT,
             Self::Show { .. } => SHOW,
@@ -186,6 +201,9 @@ impl Body {
             }
             Self::Merge { by, from, into: None } => format!("{by} counts {} as themselves again", bare(from)),
             Self::Show { by, act } => format!("{by} {}", act.words()),
+            Self::Appear { by, name, about, shown, .. } => {
+                format!("{by} {} {about} on {name}", if *shown { "showed" } else { "hid" })
+            }
             Self::Rates { days } => {
                 let last =
                     days.last_key_value().map(|(day, _)| day.format("%-d %b %Y").to_string()).unwrap_or_default();

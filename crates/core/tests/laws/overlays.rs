@@ -2,7 +2,10 @@
 
 use proptest::prelude::*;
 use std::collections::{BTreeMap, BTreeSet};
-use tally_core::overlay::{Axis, BOARD, Edge, Edit, Fit, Frame, LayoutError, MOST_PIECES, Overlay, To, What, fitted};
+use tally_core::overlay::{
+    Appearances, Axis, BOARD, Edge, Edit, Entrance, Fit, Frame, LayoutError, MOST_PIECES, Overlay, Report, Side, To,
+    What, advice, fitted,
+};
 use tally_core::record::ids::WidgetId;
 
 fn frame() -> impl Strategy<Value = Frame> {
@@ -17,8 +20,11 @@ fn frame() -> impl Strategy<Value = Frame> {
 fn what() -> impl Strategy<Value = What> {
     prop_oneof![
         (1_u32..9).prop_map(|id| What::Widget(WidgetId(id))),
-        ".{0,12}".prop_map(|text| What::Text { text, colour: "#efe8d9".into() }),
-        Just(What::Panel { colour: "#1f2329".into() }),
+        ".{0,12}".prop_map(|text| What::Text { text, colour: "#efe8d9".into(), side: Side::Middle }),
+        (0_u16..40).prop_map(|radius| What::Panel { colour: "#1f2329".into(), radius }),
+        any::<bool>().prop_map(|dashed| What::Line { colour: "#1f2329".into(), dashed }),
+        prop::sample::select(vec!["lamp", "own", "gear"])
+            .prop_map(|icon| What::Icon { icon: icon.into(), colour: "#c98a00".into() }),
         "[a-z0-9]{4,20}".prop_map(What::Picture),
     ]
 }
@@ -40,6 +46,7 @@ fn edit() -> impl Strategy<Value = Edit> {
         1 => (ids(), any::<i16>()).prop_map(|(ids, turn)| Edit::Turn { ids, turn }),
         1 => (ids(), any::<u8>()).prop_map(|(ids, opacity)| Edit::Opacity { ids, opacity }),
         1 => (ids(), any::<bool>()).prop_map(|(ids, hidden)| Edit::Hide { ids, hidden }),
+        1 => (ids(), prop::sample::select(Entrance::ALL.to_vec())).prop_map(|(ids, entrance)| Edit::Enter { ids, entrance }),
         1 => (ids(), any::<bool>()).prop_map(|(ids, locked)| Edit::Lock { ids, locked }),
         2 => ids().prop_map(|ids| Edit::Group { ids }),
         1 => ids().prop_map(|ids| Edit::Ungroup { ids }),
@@ -147,7 +154,7 @@ proptest! {
         let mut overlay = board();
         for (place, x) in xs.iter().enumerate() {
             let frame = Frame { x: *x, y: 10 * i32::try_from(place).unwrap(), width: 60, height: 40 };
-            overlay = overlay.edited(&Edit::Add { what: What::Panel { colour: "#a83e26".into() }, frame }).unwrap();
+            overlay = overlay.edited(&Edit::Add { what: What::Panel { colour: "#a83e26".into(), radius: 2 }, frame }).unwrap();
         }
         let ids: BTreeSet<u32> = overlay.pieces.iter().map(|piece| piece.id).collect();
         let spread = overlay.edited(&Edit::Distribute { ids, along: Axis::Across }).unwrap();
@@ -155,6 +162,33 @@ proptest! {
         prop_assert_eq!((starts[0], starts[starts.len() - 1]), (*xs.first().unwrap(), *xs.last().unwrap()));
         let gaps: BTreeSet<i32> = starts.windows(2).map(|pair| pair[1] - pair[0]).collect();
         prop_assert!(gaps.last().unwrap() - gaps.first().unwrap() <= 1, "{:?}", starts);
+    }
+
+    /// What somebody shows or hides during the show holds until somebody says otherwise, be it by another layout.
+    #[test]
+    fn the_last_word_on_what_is_seen_counts(
+        edits in prop::collection::vec(edit(), 1..30), later in prop::collection::vec(edit(), 0..20),
+        said in prop::collection::btree_map(1_u32..14, any::<bool>(), 0..8),
+    ) {
+        let apply = |from: Overlay, edits: &[Edit]| edits.iter().fold(from, |at, edit| at.edited(edit).unwrap_or(at));
+        let before = apply(board(), &edits);
+        let after = apply(before.clone(), &later);
+        let (show, hide) = after.to_say(&before, &said);
+        prop_assert!(show.is_disjoint(&hide));
+        let mut now: Appearances = said.clone();
+        now.extend(show.iter().map(|id| (*id, true)).chain(hide.iter().map(|id| (*id, false))));
+        for piece in &after.pieces {
+            let laid_out_anew = before.piece(piece.id).is_none_or(|old| old.hidden != piece.hidden);
+            let wanted = if laid_out_anew { !piece.hidden } else { before.shows(piece, &said) };
+            prop_assert_eq!(after.shows(piece, &now), wanted);
+        }
+        // Every piece can be shown and hidden, each with its group.
+        let choices = after.choices(&now);
+        prop_assert_eq!(choices.iter().map(|choice| choice.pieces.len()).sum::<usize>(), after.pieces.len());
+        for choice in choices {
+            let ids: BTreeSet<u32> = choice.pieces.iter().map(|piece| piece.id).collect();
+            prop_assert_eq!(after.meant(&BTreeSet::from([*ids.first().unwrap()])).unwrap(), ids);
+        }
     }
 
     #[test]
@@ -179,13 +213,16 @@ proptest! {
 fn bad_layouts_are_refused_in_words() {
     let overlay = board();
     let frame = |x, y, width, height| Frame { x, y, width, height };
-    let text = |text: &str| What::Text { text: text.into(), colour: "#efe8d9".into() };
+    let text = |text: &str| What::Text { text: text.into(), colour: "#efe8d9".into(), side: Side::Left };
     let add = |what: What, frame| overlay.edited(&Edit::Add { what, frame });
     assert_eq!(add(text("a"), frame(1_920, 0, 10, 10)), Err(LayoutError::OffBoard), "beside the board");
     assert_eq!(add(text("a"), frame(0, 0, 0, 10)), Err(LayoutError::OffBoard));
     assert_eq!(add(text("a"), frame(i32::MAX, 0, u32::MAX, 10)), Err(LayoutError::OffBoard));
     assert!(matches!(add(text(" "), frame(0, 0, 10, 10)), Err(LayoutError::Piece(_))));
-    assert!(matches!(add(What::Panel { colour: "red".into() }, frame(0, 0, 9, 9)), Err(LayoutError::Piece(_))));
+    assert!(matches!(
+        add(What::Panel { colour: "red".into(), radius: 0 }, frame(0, 0, 9, 9)),
+        Err(LayoutError::Piece(_))
+    ));
     assert!(matches!(add(What::Picture("../x".into()), frame(0, 0, 9, 9)), Err(LayoutError::Piece(_))));
     let gone = Edit::Remove { ids: BTreeSet::from([7]) };
     assert_eq!(overlay.edited(&gone), Err(LayoutError::NoSuchPiece));
@@ -200,4 +237,20 @@ fn bad_layouts_are_refused_in_words() {
     for (name, width, height) in [("", 100, 100), ("Main", 15, 100), ("Main", 100, 9_000)] {
         assert!(Overlay::new(name, width, height).is_err(), "{name} {width} {height}");
     }
+}
+
+#[test]
+fn an_open_page_is_told_what_is_wrong_with_it_and_nothing_else() {
+    let overlay = board();
+    let says = |report: Report| advice(&overlay, &report);
+    let right = Report { window: (1_920, 1_080), hidden: false, frames: 60 };
+    assert_eq!(says(right), None);
+    assert_eq!(says(Report { frames: 0, ..right }), None, "not measured yet");
+    assert_eq!(says(Report { hidden: true, frames: 1, ..right }), None, "nobody sees it, so it need not be drawn");
+    assert_eq!(
+        says(Report { window: (800, 600), ..right }).unwrap(),
+        "open at 800×600, laid out for 1920×1080: set the source to 1920×1080"
+    );
+    assert!(says(Report { window: (0, 0), ..right }).unwrap().starts_with("open without a window"));
+    assert!(says(Report { frames: 9, ..right }).unwrap().starts_with("drawn only 9 times a second"));
 }

@@ -85,7 +85,8 @@ impl Task {
         let roll: Vec<(RollLine, Option<String>)> =
             self.channel.roll().map(|line| (line.clone(), line.widget.and_then(title))).collect();
         let named = |(id, words): (&WidgetId, &String)| Some((title(*id)?, words.clone()));
-        let attention: Vec<(String, String)> = self.attention.iter().filter_map(named).collect();
+        let mut attention: Vec<(String, String)> = self.attention.iter().filter_map(named).collect();
+        attention.extend(self.hub.wrong());
         let pulse = Pulse {
             attention: &attention,
             feeds: &feeds,

@@ -5,7 +5,7 @@ use crate::error::EngineError;
 use crate::orders::{Command, Ingested, IsAsked, Reply};
 use tally_core::channel::Channel;
 use tally_core::record::acts::ShowAct;
-use tally_core::record::entry::{Body, Draft, Origin};
+use tally_core::record::entry::{Body, Draft, Entry, Origin};
 use tally_core::record::happening::Happening;
 use tally_core::record::ids::Seq;
 use tally_store::StoreError;
@@ -130,8 +130,7 @@ impl Task {
                 Ok(places) => {
                     for (draft, place) in drafts.into_iter().zip(&places) {
                         if let Some(seq) = place {
-                            let touched = self.channel.apply(&draft.at(*seq));
-                            self.pace.touch(touched);
+                            self.apply(&draft.at(*seq));
                         }
                     }
                     self.set_alarm();
@@ -148,6 +147,14 @@ impl Task {
         Err(EngineError::Away)
     }
 
+    fn apply(&mut self, entry: &Entry) {
+        let touched = self.channel.apply(entry);
+        self.pace.touch(touched);
+        if matches!(entry.body, Body::Appear { .. }) {
+            self.hub.overlays_changed();
+        }
+    }
+
     /// Folds in whatever the ledger holds beyond the present state.
     pub(super) async fn catch_up(&mut self) -> Result<(), EngineError> {
         while self.behind {
@@ -155,8 +162,7 @@ impl Task {
             let entries = self.meanwhile(async move { store.entries_after(id, None, after, PAGE).await }).await?;
             self.behind = !entries.is_empty();
             for entry in &entries {
-                let touched = self.channel.apply(entry);
-                self.pace.touch(touched);
+                self.apply(entry);
             }
         }
         Ok(())

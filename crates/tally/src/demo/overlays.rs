@@ -9,22 +9,25 @@ use tally_web::tokens;
 type Place = (&'static str, (i32, i32, u32, u32));
 
 /// The main picture: goals above at the left, clocks above at the right, what just happened below.
-const WIDE: [Place; 8] = [
-    ("Turntable motor", (48, 40, 620, 150)),
-    ("New platform hands", (48, 204, 620, 120)),
-    ("Thirty-hour build-through", (1_352, 40, 520, 190)),
-    ("First train at 19:30", (1_352, 244, 520, 120)),
-    ("Just now", (1_352, 420, 520, 420)),
-    ("Derailments", (48, 880, 300, 120)),
-    ("Cups of tea", (372, 880, 300, 120)),
-    ("Shunting derby", (710, 40, 600, 110)),
+const WIDE: [Place; 10] = [
+    ("Turntable motor", (48, 40, 484, 150)),
+    ("New platform hands", (48, 206, 484, 150)),
+    ("Shunting derby", (600, 40, 720, 132)),
+    ("Thirty-hour build-through", (1_388, 40, 484, 178)),
+    ("First train at 19:30", (1_388, 234, 484, 112)),
+    ("Just now", (1_388, 470, 484, 392)),
+    ("Latest supporter", (48, 790, 484, 90)),
+    ("Derailments", (48, 892, 300, 96)),
+    ("Cups of tea", (364, 892, 300, 96)),
+    ("On the line", (0, 1_012, 1_920, 68)),
 ];
 /// The tall picture.
-const TALL: [Place; 4] = [
+const TALL: [Place; 5] = [
     ("Thirty-hour build-through", (140, 60, 800, 260)),
     ("Turntable motor", (90, 350, 900, 200)),
     ("Just now", (90, 1_180, 900, 460)),
-    ("Derailments", (340, 1_680, 400, 160)),
+    ("Derailments", (340, 1_670, 400, 130)),
+    ("On the line", (0, 1_836, 1_080, 84)),
 ];
 
 fn laid(

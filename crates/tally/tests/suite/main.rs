@@ -26,6 +26,7 @@ mod keeping;
 mod layout;
 mod markup;
 mod mortal;
+mod on_picture;
 mod overlays;
 mod passes;
 mod permissions;

@@ -10,7 +10,7 @@ use tally_core::overlay::{Fit, Overlay, fitted};
 
 /// The boxes of a page's pieces, in pixels of its window: number, left, upper edge, width, height.
 async fn boxes(browser: &Browser) -> Vec<[f64; 5]> {
-    let script = "return [...document.querySelectorAll('[data-piece]')].map((one) => { \
+    let script = "return [...document.querySelectorAll('[data-piece]:not(.is-away)')].map((one) => { \
         const at = one.getBoundingClientRect(); \
         return [Number(one.dataset.piece), at.left, at.top, at.width, at.height]; })";
     serde_json::from_value(browser.run(script).await).unwrap()

@@ -252,6 +252,9 @@ impl Things {
             "/api/v1/widgets/{id}/actions/{action}" => Sent::Json(json!({"value": 1, "side": 1})),
             "/overlays" => form(&[("name", "Main"), ("size", "1920x1080")]),
             "/overlays/{id}/edit" => Sent::Json(json!({"step": 1, "edit": {"remove": {"ids": []}}})),
+            "/overlays/{id}/appear" => {
+                Sent::Json(json!({"pieces": [1], "shown": number % 2 == 0, "id": format!("appear {number}")}))
+            }
             "/overlays/{id}/turn" | "/overlays/{id}/air" => Sent::Json(json!({"step": 1})),
             "/widgets/{id}/press" | "/pass/{id}/press" => press(),
             "/widgets/{id}/clips" => Sent::Bytes(b"no clip".to_vec()),

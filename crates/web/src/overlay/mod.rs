@@ -8,18 +8,31 @@ use crate::widgets;
 use askama::Template;
 use serde_json::json;
 use std::collections::BTreeMap;
-use tally_core::overlay::{Overlay, Piece, What};
+use tally_core::overlay::{Appearances, Overlay, Piece, Side, What};
 use tally_core::record::ids::WidgetId;
 use tally_engine::ChannelHandle;
 use tally_store::overlays::OverlayRecord;
+
+/// For what a layout is drawn.
+#[derive(Clone, Copy, PartialEq, Eq)]
+pub enum For {
+    /// The page on air: what is hidden is there and not seen, so that it can come at once.
+    Air,
+    /// The room where it is arranged, in which everything can be taken hold of.
+    Arranging,
+}
 
 /// A piece as it is drawn.
 struct Drawn<'a> {
     piece: &'a Piece,
     /// Its place and how it is seen, as data for the page's script.
     frame: String,
-    /// What is seen of a widget; empty where it is gone.
-    inner: &'a str,
+    /// What it is and how it comes, as data for the room where it is arranged.
+    about: Option<String>,
+    /// What is seen of it inside, where that is drawn elsewhere.
+    inner: String,
+    /// Whether it is not on the picture now.
+    away: bool,
 }
 
 /// The pieces of a layout, for the inside of a stage.
@@ -37,32 +50,35 @@ fn frame(piece: &Piece) -> String {
     .to_string()
 }
 
-/// The pieces of a layout as markup: all of them for arranging, or only those that are seen.
+/// The pieces of a layout as markup.
 ///
 /// # Errors
 /// The channel is being let go.
-pub async fn pieces(channel: &ChannelHandle, layout: &Overlay, all: bool) -> Result<String, WebError> {
+pub async fn pieces(channel: &ChannelHandle, layout: &Overlay, on: For, id: u32) -> Result<String, WebError> {
     let ids: Vec<WidgetId> = layout.widgets().collect();
-    let drawn: BTreeMap<WidgetId, String> = channel
+    let (drawn, said): (BTreeMap<WidgetId, String>, Appearances) = channel
         .ask(move |channel, now| {
             let scope = channel.scope(now);
             let drawn = |id: WidgetId| {
                 let piece = channel.widget(id)?;
                 Some((id, widgets::draw(widgets::seen(piece, &piece.view(&scope)))))
             };
-            ids.into_iter().filter_map(drawn).collect()
+            (ids.into_iter().filter_map(drawn).collect(), channel.appearances(id))
         })
         .await?;
-    let seen = layout.pieces.iter().filter(|piece| all || !piece.hidden);
     let piece = |piece| {
         let piece: &Piece = piece;
         let inner = match &piece.what {
-            What::Widget(id) => drawn.get(id).map_or("", String::as_str),
-            _ => "",
+            // The same widget may stand in several places.
+            What::Widget(id) => drawn.get(id).cloned().unwrap_or_default(),
+            What::Icon { icon, .. } => widgets::sign(icon),
+            What::Text { .. } | What::Panel { .. } | What::Line { .. } | What::Picture(_) => String::new(),
         };
-        Drawn { piece, frame: frame(piece), inner }
+        let about = (on == For::Arranging).then(|| json!(piece).to_string());
+        let away = on == For::Air && !layout.shows(piece, &said);
+        Drawn { piece, frame: frame(piece), about, inner, away }
     };
-    Ok(html(&Pieces { pieces: seen.map(piece).collect() }))
+    Ok(html(&Pieces { pieces: layout.pieces.iter().map(piece).collect() }))
 }
 
 /// What the page's script needs to fit the board into its window.
@@ -83,5 +99,44 @@ struct Stage {
 /// # Errors
 /// The channel is being let go.
 pub async fn stage(channel: &ChannelHandle, record: &OverlayRecord) -> Result<String, WebError> {
-    Ok(html(&Stage { board: board(&record.air), pieces: pieces(channel, &record.air, false).await? }))
+    Ok(html(&Stage { board: board(&record.air), pieces: pieces(channel, &record.air, For::Air, record.id).await? }))
+}
+
+/// To which side a text stands, as a word for styles.
+fn side(side: Side) -> &'static str {
+    match side {
+        Side::Left => "left",
+        Side::Middle => "middle",
+        Side::Right => "right",
+    }
+}
+
+/// What widgets are called.
+pub type Titles = BTreeMap<WidgetId, String>;
+
+/// What the widgets of a layout are called.
+///
+/// # Errors
+/// The channel is being let go.
+pub async fn titles(channel: &ChannelHandle, layout: &Overlay) -> Result<Titles, WebError> {
+    let ids: Vec<WidgetId> = layout.widgets().collect();
+    let titles = channel.ask(move |channel, _| {
+        let title = |id: WidgetId| Some((id, channel.widget(id)?.title().to_owned()));
+        ids.into_iter().filter_map(title).collect()
+    });
+    Ok(titles.await?)
+}
+
+/// What a piece is called in lists.
+pub fn words(piece: &Piece, titles: &Titles) -> String {
+    match &piece.what {
+        What::Widget(id) => titles.get(id).cloned().unwrap_or_else(|| "a widget that is gone".into()),
+        What::Text { text, .. } => format!("“{}”", text.chars().take(40).collect::<String>()),
+        What::Panel { .. } => "Panel".into(),
+        What::Line { .. } => "Line".into(),
+        What::Icon { icon, .. } => {
+            tally_core::look::icons().find(|(known, _)| known == icon).map_or("Icon", |(_, name)| name).to_owned()
+        }
+        What::Picture(_) => "Picture".into(),
+    }
 }

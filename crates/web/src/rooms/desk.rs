@@ -6,6 +6,7 @@ use crate::error::WebError;
 use crate::live;
 use crate::markup::html;
 use crate::rooms::frame::Frame;
+use crate::rooms::on_picture;
 use crate::rooms::sign_in::go_to;
 use crate::security::session::Owner;
 use actix_web::http::header::ContentType;
@@ -30,6 +31,8 @@ struct Page {
     figures: Vec<(WidgetId, String)>,
     muted: bool,
     chimes: bool,
+    /// What of the overlays can be shown and hidden.
+    on_picture: String,
     /// All widgets in their order, with their titles and whether they stand on the desk.
     all: Vec<(WidgetId, String, bool)>,
 }
@@ -64,6 +67,7 @@ pub async fn page(app: web::Data<App>, owner: Owner) -> Result<HttpResponse, Web
         all,
         muted: desk.muted,
         chimes: desk.chimes,
+        on_picture: on_picture::on_picture(&app, &owner).await?,
     };
     Ok(HttpResponse::Ok().insert_header(ContentType::html()).body(html(&page)))
 }

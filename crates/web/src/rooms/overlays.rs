@@ -3,8 +3,9 @@
 use crate::app::App;
 use crate::error::{WebError, sentence};
 use crate::markup::html;
-use crate::overlay;
+use crate::overlay::{self, For, titles, words};
 use crate::rooms::frame::Frame;
+use crate::rooms::layout_tools;
 use crate::rooms::sign_in::{go_to, refusal};
 use crate::security::session::Owner;
 use crate::security::tokens;
@@ -13,8 +14,11 @@ use actix_web::{HttpResponse, web};
 use askama::Template;
 use serde::Deserialize;
 use serde_json::json;
-use tally_core::overlay::{Edit, Fit, Overlay, Piece, What, advice};
+use std::collections::BTreeSet;
+use tally_core::look::Sort;
+use tally_core::overlay::{Edit, Entrance, Fit, Overlay, Piece, advice};
 use tally_core::record::ids::WidgetId;
+use tally_store::clips::Clip;
 use tally_store::overlays::{OverlayRecord, Stepped};
 
 /// Most overlays of a channel.
@@ -33,6 +37,8 @@ struct Listed {
     url: String,
     /// What is arranged and not on air yet.
     waits: bool,
+    /// In which windows it is open, and what to do about it.
+    windows: String,
 }
 
 #[derive(Template)]
@@ -48,6 +54,7 @@ pub async fn page(app: web::Data<App>, owner: Owner) -> Result<HttpResponse, Web
     let listed = |record: OverlayRecord| Listed {
         url: app.overlay_url(&record.token),
         waits: record.layout != record.air,
+        windows: windows(&owner, &record),
         record,
     };
     let overlays = app.engine.store().overlays(owner.channel.id).await?.into_iter().map(listed).collect();
@@ -105,6 +112,14 @@ struct Room {
     past: bool,
     future: bool,
     waits: bool,
+    at_once: bool,
+    /// The drawn set: the word of each, and its name.
+    icons: Vec<(&'static str, &'static str)>,
+    tools: &'static [layout_tools::Row],
+    /// The ways in which pieces come and go.
+    entrances: [(&'static str, &'static str); 4],
+    /// Pictures of the streamer's own.
+    pictures: Vec<Clip>,
     /// Each way of showing it in another window, its words, and whether it is the chosen one.
     fits: [(&'static str, &'static str, bool); 3],
     width: u32,
@@ -114,27 +129,15 @@ struct Room {
 }
 
 async fn rows(owner: &Owner, layout: &Overlay) -> Result<String, WebError> {
-    let ids: Vec<WidgetId> = layout.widgets().collect();
-    let titles = owner
-        .channel
-        .ask(move |channel, _| {
-            let title = |id: WidgetId| (id, channel.widget(id).map(|piece| piece.title().to_owned()));
-            ids.into_iter().map(title).collect::<std::collections::BTreeMap<_, _>>()
-        })
-        .await?;
-    let words = |piece: &Piece| match &piece.what {
-        What::Widget(id) => titles.get(id).cloned().flatten().unwrap_or_else(|| "a widget that is gone".into()),
-        What::Text { text, .. } => format!("“{}”", text.chars().take(40).collect::<String>()),
-        What::Panel { .. } => "Panel".into(),
-        What::Picture(_) => "Picture".into(),
-    };
+    let titles = titles(&owner.channel, layout).await?;
     // The topmost first, as they lie on each other.
-    Ok(html(&Rows { rows: layout.pieces.iter().rev().map(|piece| (piece, words(piece))).collect() }))
+    Ok(html(&Rows { rows: layout.pieces.iter().rev().map(|piece| (piece, words(piece, &titles))).collect() }))
 }
 
 /// `GET /overlays/{id}`
 pub async fn room(app: web::Data<App>, owner: Owner, id: web::Path<u32>) -> Result<HttpResponse, WebError> {
-    let record = app.engine.store().overlay(owner.channel.id, *id).await?;
+    let store = app.engine.store();
+    let record = store.overlay(owner.channel.id, *id).await?;
     let widgets = owner
         .channel
         .ask(|channel, _| {
@@ -151,9 +154,14 @@ pub async fn room(app: web::Data<App>, owner: Owner, id: web::Path<u32>) -> Resu
         name: layout.name.clone(),
         url: app.overlay_url(&record.token),
         board: overlay::board(layout),
-        pieces: overlay::pieces(&owner.channel, layout, true).await?,
+        pieces: overlay::pieces(&owner.channel, layout, For::Arranging, record.id).await?,
         rows: rows(&owner, layout).await?,
         windows: windows(&owner, &record),
+        at_once: record.at_once,
+        icons: tally_core::look::icons().collect(),
+        tools: &layout_tools::ROWS,
+        entrances: Entrance::ALL.map(Entrance::about),
+        pictures: store.clips(owner.channel.id).await?.into_iter().filter(|clip| clip.sort == Sort::Picture).collect(),
         step: record.step,
         past: record.past,
         future: record.future,
@@ -180,7 +188,7 @@ async fn after(owner: &Owner, stepped: Stepped) -> Result<HttpResponse, WebError
         "waits": record.layout != record.air,
         "name": record.layout.name,
         "board": overlay::board(&record.layout),
-        "pieces": overlay::pieces(&owner.channel, &record.layout, true).await?,
+        "pieces": overlay::pieces(&owner.channel, &record.layout, For::Arranging, record.id).await?,
         "rows": rows(owner, &record.layout).await?,
     })))
 }
@@ -190,15 +198,21 @@ async fn after(owner: &Owner, stepped: Stepped) -> Result<HttpResponse, WebError
 #[template(path = "rooms/layout_windows.html")]
 struct Windows {
     open: usize,
+    /// How many of them nobody sees.
+    hidden: usize,
+    /// How many times a second the slowest is drawn.
+    frames: Option<u16>,
     advice: Vec<String>,
 }
 
 fn windows(owner: &Owner, record: &OverlayRecord) -> String {
-    let open = owner.channel.hub.windows(record.id);
-    // Places of one size are told of once.
-    let sizes: std::collections::BTreeSet<_> = open.iter().copied().collect();
-    let advice = sizes.into_iter().filter_map(|window| advice(&record.air, window)).map(|one| sentence(&one));
-    html(&Windows { open: open.len(), advice: advice.collect() })
+    let open = owner.channel.hub.open_pages(record.id);
+    // Places of one size are told of once. The layout may have changed since they told of themselves.
+    let reports: BTreeSet<_> = open.iter().map(|page| page.report).collect();
+    let advice: BTreeSet<String> = reports.iter().filter_map(|report| advice(&record.air, report)).collect();
+    let hidden = open.iter().filter(|page| page.report.hidden).count();
+    let frames = open.iter().map(|page| page.report.frames).filter(|frames| *frames > 0).min();
+    html(&Windows { open: open.len(), hidden, frames, advice: advice.iter().map(|one| sentence(one)).collect() })
 }
 
 /// `GET /overlays/{id}/windows`
@@ -224,7 +238,9 @@ pub async fn edit(app: web::Data<App>, owner: Owner, id: web::Path<u32>, body: w
         }
         let edited = record.layout.edited(&body.edit);
         let layout = edited.map_err(|why| WebError::Refused(sentence(&why.to_string())))?;
-        after(&owner, store.step_overlay(channel, *id, body.step, layout).await?).await
+        let stepped = store.step_overlay(channel, *id, body.step, layout).await?;
+        aired(&owner, &record.air, &stepped).await?;
+        after(&owner, stepped).await
     };
     done.await.unwrap_or_else(|error: WebError| error.problem())
 }
@@ -240,7 +256,10 @@ pub struct Turn {
 /// `POST /overlays/{id}/turn`: undo and redo.
 pub async fn turn(app: web::Data<App>, owner: Owner, id: web::Path<u32>, body: web::Json<Turn>) -> HttpResponse {
     let done = async {
-        let stepped = app.engine.store().turn_overlay(owner.channel.id, *id, body.step, body.back).await?;
+        let store = app.engine.store();
+        let before = store.overlay(owner.channel.id, *id).await?.air;
+        let stepped = store.turn_overlay(owner.channel.id, *id, body.step, body.back).await?;
+        aired(&owner, &before, &stepped).await?;
         after(&owner, stepped).await
     };
     done.await.unwrap_or_else(|error: WebError| error.problem())
@@ -249,11 +268,58 @@ pub async fn turn(app: web::Data<App>, owner: Owner, id: web::Path<u32>, body: w
 /// `POST /overlays/{id}/air`: the layout as it is arranged goes on air, as a whole.
 pub async fn air(app: web::Data<App>, owner: Owner, id: web::Path<u32>, body: web::Json<Turn>) -> HttpResponse {
     let done = async {
-        let stepped = app.engine.store().air_overlay(owner.channel.id, *id, body.step).await?;
-        owner.channel.hub.overlays_changed();
+        let store = app.engine.store();
+        let before = store.overlay(owner.channel.id, *id).await?.air;
+        let stepped = store.air_overlay(owner.channel.id, *id, body.step).await?;
+        aired(&owner, &before, &stepped).await?;
         after(&owner, stepped).await
     };
     done.await.unwrap_or_else(|error: WebError| error.problem())
+}
+
+/// Tells the pages of another layout on air, and says in the ledger what it shows or hides that it did not before.
+async fn aired(owner: &Owner, before: &Overlay, stepped: &Stepped) -> Result<(), WebError> {
+    let Stepped::Done(record) = stepped else { return Ok(()) };
+    if record.air == *before {
+        return Ok(());
+    }
+    let (id, air, old) = (record.id, record.air.clone(), before.clone());
+    let (show, hide) = owner.channel.ask(move |channel, _| air.to_say(&old, &channel.appearances(id))).await?;
+    for (pieces, shown) in [(show, true), (hide, false)] {
+        if !pieces.is_empty() {
+            let by = owner.by();
+            owner
+                .channel
+                .appear((id, record.air.clone()), pieces, "what the new layout says".into(), shown, by)
+                .await?;
+        }
+    }
+    owner.channel.hub.overlays_changed();
+    Ok(())
+}
+
+/// Whether every step goes on air at once.
+#[derive(Deserialize)]
+pub struct AtOnce {
+    #[serde(default)]
+    at_once: bool,
+}
+
+/// `POST /overlays/{id}/at-once`
+pub async fn at_once(
+    app: web::Data<App>,
+    owner: Owner,
+    id: web::Path<u32>,
+    form: web::Form<AtOnce>,
+) -> Result<HttpResponse, WebError> {
+    app.engine.store().set_at_once(owner.channel.id, *id, form.at_once).await?;
+    Ok(go_to(&format!("/overlays/{id}")))
+}
+
+/// `POST /overlays/reload`: every open page on air loads itself anew.
+pub async fn reload(owner: Owner) -> HttpResponse {
+    owner.channel.hub.reload_pages();
+    go_to("/overlays")
 }
 
 /// `POST /overlays/{id}/readdress`: another address; pages at the old one go blank.

@@ -1,5 +1,6 @@
 //! The signs in front of lines: a drawn set of our own, two strokes each.
 
+use crate::markup::html;
 use askama::Template;
 use tally_core::look::{Look, Token};
 use tally_core::record::happening::Kind;
@@ -25,6 +26,15 @@ const ICONS: [(&str, [&str; 2]); 10] = [
     ("star", ["M12 4l2.4 5 5.6.7-4.1 3.8 1.1 5.5-5-2.8-5 2.8 1.1-5.5L4 9.700l5.600-.7z", "M12 9v4"]),
 ];
 
+/// A sign of the set by its word, as markup; nothing where there is none of that name.
+pub fn sign(name: &str) -> String {
+    named(name).map_or_else(String::new, |icon| html(&icon))
+}
+
+fn named(name: &str) -> Option<Icon> {
+    ICONS.iter().find(|(known, _)| *known == name).map(|(name, strokes)| Icon { name, strokes: *strokes })
+}
+
 /// The sign of a kind in a look; none where there is to be none.
 pub(super) fn icon(look: &Look, kind: Option<Kind>) -> Option<Icon> {
     let wanted = kind.and_then(|kind| look.for_kind(kind, Token::Icon)).unwrap_or(look.get(Token::Icon));
@@ -43,5 +53,5 @@ pub(super) fn icon(look: &Look, kind: Option<Kind>) -> Option<Icon> {
         },
         named => named,
     };
-    ICONS.iter().find(|(known, _)| *known == name).map(|(name, strokes)| Icon { name, strokes: *strokes })
+    named(name)
 }

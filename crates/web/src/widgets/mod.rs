@@ -19,6 +19,8 @@ mod total;
 mod tracker;
 mod wheel;
 
+pub use icon::sign;
+
 use crate::markup::html;
 use askama::Template;
 use std::collections::BTreeMap;

@@ -1,0 +1,1 @@
+ALTER TABLE overlays DROP COLUMN at_once;
