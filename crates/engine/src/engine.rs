@@ -12,6 +12,7 @@ use std::sync::{Arc, PoisonError, RwLock};
 use std::time::Duration;
 use tally_core::book::chat::ChatLine;
 use tally_core::channel::{Channel, Desk};
+use tally_core::look::LookEdit;
 use tally_core::record::entry::{Draft, Incoming};
 use tally_core::record::ids::{ChannelId, FeedId, Seq, WidgetId};
 use tally_core::time::Instant;
@@ -333,6 +334,14 @@ impl ChannelHandle {
     /// The database is away.
     pub async fn arrange_desk(&self, desk: Desk) -> Result<(), EngineError> {
         self.order(|reply| Order::ArrangeDesk { desk, reply }).await
+    }
+
+    /// Does something to the looks of the streamer's own; says which look it was.
+    ///
+    /// # Errors
+    /// It makes no look, or the database is away.
+    pub async fn edit_looks(&self, edit: LookEdit) -> Result<Option<u32>, EngineError> {
+        self.order(|reply| Order::EditLooks { edit, reply }).await
     }
 
     /// Lets something make-believe happen, as if it had come through a feed. It has a record of its

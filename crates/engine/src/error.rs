@@ -1,5 +1,6 @@
 //! Why the engine could not do what was asked.
 
+use tally_core::look::LookError;
 use tally_core::record::refusal::Refusal;
 use tally_core::sentence::EditError;
 use tally_store::StoreError;
@@ -16,6 +17,9 @@ pub enum EngineError {
     /// An edit was refused.
     #[error(transparent)]
     Edit(#[from] EditError),
+    /// A look was refused.
+    #[error(transparent)]
+    Look(#[from] LookError),
     /// The key of a press was used before, for something else.
     #[error("this key was used for another press; send a new one with each")]
     KeyReused,

@@ -76,10 +76,13 @@ pub struct PageGuard {
 impl PageGuard {
     /// Notes what the page says of itself, and the overlay that it shows.
     pub fn tells(&self, page: OpenPage) {
-        let before = lock(&self.hub.reports).insert(self.number, page.clone());
-        if before.is_none_or(|before| before != page) {
-            self.hub.report_pages();
+        let mut reports = lock(&self.hub.reports);
+        if reports.get(&self.number) == Some(&page) {
+            return;
         }
+        reports.insert(self.number, page);
+        drop(reports);
+        self.hub.report_pages();
     }
 }
 

@@ -4,6 +4,7 @@ use crate::EngineError;
 use crate::task::heard::Hearing;
 use tally_core::book::chat::ChatLine;
 use tally_core::channel::{Channel, Desk};
+use tally_core::look::LookEdit;
 use tally_core::record::entry::{Body, Draft, Incoming, Origin};
 use tally_core::record::ids::{FeedId, Seq, WidgetId};
 use tally_core::record::refusal::Refusal;
@@ -148,6 +149,8 @@ pub(crate) enum Order {
     ChangeSettings { record: Box<ChannelRecord>, reply: Reply<()> },
     /// Arrange the desk otherwise.
     ArrangeDesk { desk: Desk, reply: Reply<()> },
+    /// Do something to the looks of the streamer's own.
+    EditLooks { edit: LookEdit, reply: Reply<Option<u32>> },
     /// Let something make-believe happen, in the record for rehearsing.
     Rehearse { widget: WidgetId, make_believe: MakeBelieve, feed: FeedId, reply: Reply<Rehearsed> },
     /// Take note of how a feed fares.
@@ -183,6 +186,7 @@ impl Order {
             Self::Record { command, .. } => format!("recording what “{}” did", command.origin.source),
             Self::ChangeSettings { .. } => "taking other settings".into(),
             Self::ArrangeDesk { .. } => "arranging the desk".into(),
+            Self::EditLooks { .. } => "editing looks".into(),
             Self::Rehearse { widget, .. } => format!("rehearsing widget {widget}"),
             Self::Report { feed, .. } => format!("hearing how feed {feed} fares"),
             Self::Chat { feed, lines } => format!("hearing {} lines of chat of feed {feed}", lines.len()),

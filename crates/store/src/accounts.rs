@@ -7,6 +7,7 @@ use chrono::{NaiveTime, Timelike, Weekday};
 use diesel::prelude::*;
 use sha2::{Digest, Sha256};
 use tally_core::channel::Desk;
+use tally_core::look::Looks;
 use tally_core::money::Currency;
 use tally_core::record::ids::ChannelId;
 use tally_core::record::settings::{Settings, Weights};
@@ -32,6 +33,8 @@ pub struct ChannelRecord {
     pub currency_before: Option<Currency>,
     /// What stands on the desk.
     pub desk: Desk,
+    /// The looks of the streamer's own.
+    pub looks: Looks,
 }
 
 /// The names of the signals that put a channel on air and take it off; empty for by hand only.
@@ -88,6 +91,7 @@ struct ChannelRow {
     level_gap_s: u16,
     currency_before: Option<String>,
     desk: String,
+    looks: String,
 }
 
 impl ChannelRow {
@@ -111,6 +115,7 @@ impl ChannelRow {
             level_gap_s: self.level_gap_s,
             currency_before: self.currency_before.and_then(|code| Currency::parse(&code).ok()),
             desk: serde_json::from_str(&self.desk).map_err(|_| unreadable("desk"))?,
+            looks: serde_json::from_str(&self.looks).map_err(|_| unreadable("looks"))?,
             name: self.name,
         })
     }
@@ -239,6 +244,19 @@ impl Store {
         self.run(move |conn| {
             let desk = serde_json::to_string(&desk).map_err(|error| StoreError::Unreadable(error.to_string()))?;
             diesel::update(channels::table.find(id.0)).set(channels::desk.eq(desk)).execute(conn)?;
+            Ok(())
+        })
+        .await
+    }
+
+    /// Keeps a channel's own looks.
+    ///
+    /// # Errors
+    /// The database is away.
+    pub async fn save_looks(&self, id: ChannelId, looks: Looks) -> Result<(), StoreError> {
+        self.run(move |conn| {
+            let looks = serde_json::to_string(&looks).map_err(|error| StoreError::Unreadable(error.to_string()))?;
+            diesel::update(channels::table.find(id.0)).set(channels::looks.eq(looks)).execute(conn)?;
             Ok(())
         })
         .await

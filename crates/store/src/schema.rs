@@ -16,6 +16,7 @@ diesel::table! {
         level_gap_s -> Unsigned<SmallInt>,
         currency_before -> Nullable<Char>,
         desk -> Text,
+        looks -> Mediumtext,
     }
 }
 

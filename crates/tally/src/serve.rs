@@ -5,7 +5,7 @@ use crate::options::Options;
 use rand::RngCore;
 use std::fs::{self, OpenOptions};
 use std::io::{self, Write};
-use std::net::TcpListener;
+use std::net::{IpAddr, Ipv4Addr, Ipv6Addr, SocketAddr, TcpListener, UdpSocket};
 use std::os::unix::fs::OpenOptionsExt;
 use std::path::Path;
 use std::sync::Arc;
@@ -102,6 +102,21 @@ async fn migrate_when_up(store: &Store) -> Result<(), StoreError> {
     store.migrate().await
 }
 
+/// Where we are reached from this machine when we listen there; at every address is at loopback too.
+fn beside_us(at: SocketAddr) -> SocketAddr {
+    let loopback = if at.is_ipv6() { IpAddr::from(Ipv6Addr::LOCALHOST) } else { IpAddr::from(Ipv4Addr::LOCALHOST) };
+    if at.ip().is_unspecified() { SocketAddr::new(loopback, at.port()) } else { at }
+}
+
+/// The address that this machine has in its network, by which it would reach another one. Nothing is sent: the address is
+/// one of those that RFC 5737 keeps for documents.
+fn in_the_house() -> Option<IpAddr> {
+    let socket = UdpSocket::bind((Ipv4Addr::UNSPECIFIED, 0)).ok()?;
+    socket.connect((Ipv4Addr::new(192, 0, 2, 1), 9)).ok()?;
+    let own = socket.local_addr().ok()?.ip();
+    (!own.is_loopback() && !own.is_unspecified()).then_some(own)
+}
+
 /// Runs until told to stop.
 pub async fn serve(options: Options) -> Result<(), StartError> {
     // First of all: whoever reads that we are up may ask us to stop in the same moment.
@@ -114,8 +129,11 @@ pub async fn serve(options: Options) -> Result<(), StartError> {
     let outside_world =
         options.standins.map(|at| Ok::<_, StartError>((listen(at)?, listen(beside(at))?))).transpose()?;
     let at = listener.local_addr().map_err(StartError::Server)?;
-    let base_url = options.base_url.clone().unwrap_or_else(|| format!("http://{at}"));
+    let base_url_stated = options.base_url.is_some();
+    let base_url = options.base_url.clone().unwrap_or_else(|| format!("http://{}", beside_us(at)));
     let base_url = base_url.trim_end_matches('/').to_owned();
+    let house = if at.ip().is_unspecified() { in_the_house() } else { None };
+    let house_url = house.map(|house| format!("http://{}", SocketAddr::new(house, at.port())));
 
     let store = Store::open(&database_url(&options)?, CONNECTIONS)?;
     migrate_when_up(&store).await?;
@@ -136,7 +154,14 @@ pub async fn serve(options: Options) -> Result<(), StartError> {
 
     let outside = Outside { allow_private: options.allow_private_addresses };
     let proxies = Proxies { trusted: options.trusted_proxies, header: options.proxy_header };
-    let config = Config { base_url: base_url.clone(), feed_rate: options.feed_rate, outside, proxies };
+    let config = Config {
+        base_url: base_url.clone(),
+        base_url_stated,
+        house_url: house_url.clone(),
+        feed_rate: options.feed_rate,
+        outside,
+        proxies,
+    };
     let feeds = tokio::spawn(tally_feeds::run::keep(engine.clone(), outside));
     let app = App::new(engine.clone(), config, &session_key(&options.data)?);
     // Printed, so that only whoever started the program can be the first to own it.
@@ -146,6 +171,9 @@ pub async fn serve(options: Options) -> Result<(), StartError> {
     let mut servers = tokio::task::JoinSet::new();
     servers.spawn(server);
     println!("Eager Tally: {base_url}");
+    if let Some(house) = &house_url {
+        println!("From another computer in your house: {house}");
+    }
     if let Some(url) = first_visit {
         println!("First visit: {url}");
     }

@@ -1,4 +1,4 @@
-//! Pages for the broadcasting software, and the same values for other programs.
+//! Pages for the broadcasting software.
 
 use crate::app::App;
 use crate::error::WebError;
@@ -9,7 +9,6 @@ use actix_web::http::header;
 use actix_web::{HttpRequest, HttpResponse, web};
 use askama::Template;
 use serde::Deserialize;
-use serde_json::{Value, json};
 use tally_core::record::ids::WidgetId;
 use tally_core::widgets::Family;
 use tally_core::widgets::scoreboard::Scoreboard;
@@ -48,7 +47,7 @@ impl Design {
 }
 
 /// Finds the widget behind an address. Guessing is slowed down.
-async fn find(app: &App, request: &HttpRequest, token: &str) -> Result<(ChannelHandle, WidgetId), WebError> {
+pub(crate) async fn find(app: &App, request: &HttpRequest, token: &str) -> Result<(ChannelHandle, WidgetId), WebError> {
     let peer = app.config.proxies.peer(request);
     app.limits.may_try(&peer, token).map_err(WebError::TooMany)?;
     match app.engine.by_page_token(token).await {
@@ -111,7 +110,10 @@ pub async fn page_live(
 }
 
 /// A widget's family, its drawing and its text.
-async fn look(channel: &ChannelHandle, id: WidgetId) -> Result<Option<(&'static str, String, String)>, WebError> {
+pub(crate) async fn look(
+    channel: &ChannelHandle,
+    id: WidgetId,
+) -> Result<Option<(&'static str, String, String)>, WebError> {
     let seen = channel
         .ask(move |channel, now| {
             let piece = channel.widget(id)?;
@@ -120,45 +122,4 @@ async fn look(channel: &ChannelHandle, id: WidgetId) -> Result<Option<(&'static 
         })
         .await?;
     Ok(seen)
-}
-
-/// The whole view of a widget as JSON: what it shows in words and in numbers.
-pub async fn value(channel: &ChannelHandle, id: WidgetId) -> Result<Value, WebError> {
-    let seen =
-        channel.ask(move |channel, now| channel.view(id, now).map(|view| (view, channel.last_seq(), now))).await?;
-    let (view, seq, now) = seen.ok_or(WebError::NotFound)?;
-    let mut value = serde_json::to_value(&view).map_err(|error| WebError::Inside(error.to_string()))?;
-    if let Value::Object(fields) = &mut value {
-        fields.extend([
-            ("id".to_owned(), json!(id)),
-            ("text".to_owned(), json!(view.text())),
-            ("seq".to_owned(), json!(seq)),
-            ("at".to_owned(), json!(now)),
-        ]);
-    }
-    Ok(value)
-}
-
-/// `GET /read/{token}.json` and `.txt`.
-pub async fn read(
-    app: web::Data<App>,
-    request: HttpRequest,
-    path: web::Path<(String, String)>,
-) -> Result<HttpResponse, actix_web::Error> {
-    let (token, form) = path.into_inner();
-    let read = async {
-        let (channel, id) = find(&app, &request, &token).await?;
-        let mut answer = HttpResponse::Ok();
-        // Whoever knows the address may read it, from any page.
-        answer.insert_header((header::ACCESS_CONTROL_ALLOW_ORIGIN, "*"));
-        match form.as_str() {
-            "json" => Ok(answer.json(value(&channel, id).await?)),
-            "txt" => {
-                let (.., text) = look(&channel, id).await?.ok_or(WebError::NotFound)?;
-                Ok(answer.content_type(header::ContentType::plaintext()).body(text))
-            }
-            _ => Err(WebError::NotFound),
-        }
-    };
-    Ok(read.await.unwrap_or_else(|error| error.problem()))
 }

@@ -1,8 +1,9 @@
 //! `/api/v1`: widgets, their values and their levers, for programs with a bearer token.
 
-use crate::air::value;
 use crate::app::App;
 use crate::error::WebError;
+use crate::read::value;
+use crate::security::reach::Reach;
 use crate::security::tokens;
 use actix_web::dev::Payload;
 use actix_web::http::header;
@@ -86,7 +87,8 @@ fn unauthorised() -> WebError {
 }
 
 /// `GET /api/v1/widgets`
-pub async fn widgets(app: web::Data<App>, program: Program) -> HttpResponse {
+pub async fn widgets(app: web::Data<App>, request: HttpRequest, program: Program) -> HttpResponse {
+    let reach = Reach::of(&app, &request);
     let list = async {
         program.may("read")?;
         let mut records = app.engine.store().widgets(program.channel.id).await?;
@@ -95,8 +97,8 @@ pub async fn widgets(app: web::Data<App>, program: Program) -> HttpResponse {
         let mut widgets = Vec::with_capacity(records.len());
         for record in records {
             let mut one = value(&program.channel, record.id).await?;
-            one["page_url"] = json!(app.page_url(&record.page_token));
-            one["read_url"] = json!(app.read_url(&record.page_token));
+            one["page_url"] = json!(reach.page_url(&record.page_token));
+            one["read_url"] = json!(reach.read_url(&record.page_token));
             one["actions"] = actions(&program.channel, record.id).await?;
             widgets.push(one);
         }

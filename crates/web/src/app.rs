@@ -18,6 +18,10 @@ use tally_feeds::outside::Outside;
 pub struct Config {
     /// The address at which browsers and other programs reach us, without a slash at the end.
     pub base_url: String,
+    /// Whether the operator has said so. Otherwise visitors are shown the address at which each of them reaches us.
+    pub base_url_stated: bool,
+    /// The address at which other computers in the house reach this one, if it listens there.
+    pub house_url: Option<String>,
     /// Most requests a second to one feed.
     pub feed_rate: u32,
     /// What feeds may reach.
@@ -81,41 +85,5 @@ impl App {
     #[must_use]
     pub fn first_visit_url(&self) -> String {
         format!("{}/first-visit?key={}", self.config.base_url, self.first_visit)
-    }
-
-    /// The address of a widget's page.
-    #[must_use]
-    pub fn page_url(&self, token: &str) -> String {
-        format!("{}/w/{token}", self.config.base_url)
-    }
-
-    /// The address of an overlay's page.
-    #[must_use]
-    pub fn overlay_url(&self, token: &str) -> String {
-        format!("{}/o/{token}", self.config.base_url)
-    }
-
-    /// The address of a widget's values.
-    #[must_use]
-    pub fn read_url(&self, token: &str) -> String {
-        format!("{}/read/{token}.json", self.config.base_url)
-    }
-
-    /// The address that opens a helper's pass.
-    #[must_use]
-    pub fn pass_url(&self, link: &str) -> String {
-        format!("{}/p/{link}", self.config.base_url)
-    }
-
-    /// The address at which a pass's three words are typed.
-    #[must_use]
-    pub fn join_url(&self) -> String {
-        format!("{}/join", self.config.base_url)
-    }
-
-    /// The address to which a feed's events are sent.
-    #[must_use]
-    pub fn feed_url(&self, token: &str) -> String {
-        format!("{}/in/{token}", self.config.base_url)
     }
 }

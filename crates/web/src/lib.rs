@@ -26,6 +26,7 @@ mod overlay;
 mod pad;
 mod picture;
 mod qr;
+mod read;
 mod rooms;
 mod routes;
 mod schemas;

@@ -3,11 +3,11 @@
 use crate::app::App;
 use crate::error::WebError;
 use crate::rooms::{
-    account, bench, channel, desk, feeds, first_visit, health, helpers, ledger, matches, on_picture, overlays, pass,
-    polls, score, shelf, shows, sign_in,
+    account, bench, channel, desk, feeds, first_visit, health, helpers, ledger, looks, matches, on_picture, overlays,
+    pass, polls, score, shelf, shows, sign_in,
 };
 use crate::security::{csrf, guard, headers};
-use crate::{air, api, assets, clips, faces, fair, ingest, overlay, schemas};
+use crate::{air, api, assets, clips, faces, fair, ingest, overlay, read, schemas};
 use actix_session::SessionMiddleware;
 use actix_session::config::{CookieContentSecurity, PersistentSession};
 use actix_session::storage::CookieSessionStore;
@@ -58,7 +58,8 @@ pub fn application(
         .route("/in/{token}", get().to(ingest::receive))
         .route("/w/{token}/live", get().to(air::page_live))
         .route("/o/{token}/live", get().to(overlay::page::page_live))
-        .route("/read/{token:[A-Za-z0-9_-]+}.{form}", get().to(air::read))
+        .route("/read/{token:[A-Za-z0-9_-]+}.{form}", get().to(read::read))
+        .route("/read/{token}/stream", get().to(read::follow))
         .route("/fair/{commitment}", get().to(fair::page))
         .route("/clips/{token}", get().to(clips::serve))
         .route("/faces/{seal}/{address}", get().to(faces::serve::face))
@@ -146,6 +147,18 @@ pub fn application(
                 .route("/desk", get().to(desk::page))
                 .route("/desk", post().to(desk::arrange))
                 .route("/desk/sounds", post().to(desk::sounds))
+                .route("/looks", get().to(looks::page))
+                .route("/looks", post().to(looks::derive))
+                .route("/looks/import", post().to(looks::import))
+                .route("/looks/night", post().to(looks::night))
+                .route("/looks/{id}", get().to(looks::room))
+                .route("/looks/{id}/edit", post().to(looks::set))
+                .route("/looks/{id}/rename", post().to(looks::rename))
+                .route("/looks/{id}/remove", post().to(looks::remove))
+                .route("/looks/{id}/file", get().to(looks::file))
+                .route("/looks/{id}/wear", post().to(looks::wear))
+                .route("/looks/{id}/back", post().to(looks::back))
+                .route("/looks/{id}/same", post().to(looks::same))
                 .route("/overlays", get().to(overlays::page))
                 .route("/overlays", post().to(overlays::create))
                 .route("/overlays/{id}", get().to(overlays::room))

@@ -1,6 +1,7 @@
-//! Which widgets stand on the desk, and in which order.
+//! What the streamer chooses for all widgets: which stand on the desk, in which order, and the looks that they wear.
 
 use super::Channel;
+use crate::look::Looks;
 use crate::record::ids::WidgetId;
 use crate::time::Instant;
 use crate::widgets::Piece;
@@ -32,6 +33,24 @@ impl Channel {
     /// Takes note of what stands on the desk.
     pub fn set_desk(&mut self, desk: Desk) {
         self.desk = desk;
+    }
+
+    /// The looks of the streamer's own.
+    #[must_use]
+    pub fn looks(&self) -> &Looks {
+        &self.looks
+    }
+
+    /// Takes note of other looks; names the widgets that look different now.
+    pub fn set_looks(&mut self, looks: Looks) -> BTreeSet<WidgetId> {
+        self.looks = looks;
+        self.dress()
+    }
+
+    /// Puts the looks of one's own on whatever wears one.
+    pub(super) fn dress(&mut self) -> BTreeSet<WidgetId> {
+        let all = self.widgets.iter_mut().chain(&mut self.drafts);
+        all.filter_map(|(id, piece)| piece.dress(&self.looks).then_some(*id)).collect()
     }
 
     /// All widgets in the order of the desk, and whether each stands there.

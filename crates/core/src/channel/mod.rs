@@ -20,6 +20,7 @@ use crate::book::portraits::Portraits;
 use crate::count::told::AllTold;
 use crate::count::{Scope, Tallies};
 use crate::language::Language;
+use crate::look::Looks;
 use crate::money::Currency;
 use crate::money::conversion::Conversion;
 use crate::overlay::Appearances;
@@ -47,6 +48,7 @@ pub struct Channel {
     /// The seeds of wheels that wait for their spin, by their commitments.
     seeds: BTreeMap<Bytes32, Bytes32>,
     desk: Desk,
+    looks: Looks,
     /// Widgets as they are tried on the stage, where that differs from what is on air.
     drafts: BTreeMap<WidgetId, Piece>,
     book: Book,
@@ -104,6 +106,7 @@ impl Channel {
             told: AllTold::new(),
             seeds: BTreeMap::new(),
             desk: Desk::default(),
+            looks: Looks::default(),
             drafts: BTreeMap::new(),
             tallies: Tallies::default(),
             chat: Chat::default(),
@@ -120,6 +123,7 @@ impl Channel {
     }
 
     fn listen(&mut self) {
+        self.dress();
         let counts = self
             .widgets
             .iter()

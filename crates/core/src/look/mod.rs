@@ -6,7 +6,9 @@
 
 mod base;
 mod contrast;
+mod file;
 mod font;
+mod own;
 mod token;
 
 /// The groups of tokens that shapes use.
@@ -19,7 +21,9 @@ pub mod tokens {
 
 pub use base::Base;
 pub use contrast::{contrast, warnings};
+pub use file::{FileError, from_file, to_file};
 pub use font::{FONTS, Font};
+pub use own::{LookEdit, LookError, Looks, MOST_LOOKS, OwnLook, Values};
 pub use token::{Drawer, Form, Sort, Token, icons};
 
 use crate::language::Language;
@@ -27,6 +31,9 @@ use crate::record::happening::Kind;
 use crate::sentence::{EditError, input};
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
+
+/// What stands in front of the number of a look of one's own, where a look is chosen.
+pub const OWN_LOOK: &str = "own:";
 
 /// A shape that a family can be drawn in.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -47,6 +54,11 @@ pub struct Shape {
 pub struct Look {
     /// The shipped look that it wears.
     pub base: Base,
+    /// The look of the streamer's own that it wears instead, by its number.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub of: Option<u32>,
+    #[serde(skip)]
+    worn: own::Worn,
     /// One of its family's shapes; the first where it names none of them.
     pub shape: String,
     /// How it writes numbers and money.
@@ -66,10 +78,17 @@ impl Look {
         Self { base, ..Self::default() }
     }
 
+    /// The shipped look on which all that it says rests.
+    #[must_use]
+    pub fn base(&self) -> Base {
+        self.worn.base().unwrap_or(self.base)
+    }
+
     /// The value of a token.
     #[must_use]
     pub fn get(&self, token: Token) -> &str {
-        self.own.get(&token).map_or_else(|| self.base.token(token), String::as_str)
+        let own = self.own.get(&token).map(String::as_str);
+        own.or_else(|| self.worn.get(token)).unwrap_or_else(|| self.base().token(token))
     }
 
     /// The value of a token that is a number.
@@ -104,8 +123,8 @@ impl Look {
             | Token::CornerRadius
             | Token::BorderWidth
             | Token::Padding => {
-                self.base.has_plates()
-                    || self.own.contains_key(&Token::BackgroundOpacity)
+                self.base().has_plates()
+                    || self.number(Token::BackgroundOpacity) > 0
                     || *token == Token::BackgroundOpacity
             }
             _ => true,
@@ -129,6 +148,11 @@ impl Look {
         Token::LetterCase,
     ];
 
+    /// The same widget's look with nothing different from a shipped one.
+    fn bare(&self, base: Base) -> Self {
+        Self { base, shape: self.shape.clone(), language: self.language, ..Self::default() }
+    }
+
     /// Changes one thing. False if there is no such thing in a look.
     ///
     /// # Errors
@@ -137,9 +161,11 @@ impl Look {
         const NONE_OF_THEM: &str = "is none of the choices offered; pick one from the list";
         match key {
             "look" => {
-                let base = input("The look", text).choice(&Base::ALL, Base::key)?;
-                // Trying a look on means seeing it as it is shipped; Undo brings back what was changed.
-                (self.base, self.own, self.kinds) = (base, BTreeMap::new(), BTreeMap::new());
+                // Trying a look on means seeing it as it is; Undo brings back what was changed.
+                *self = match text.strip_prefix(OWN_LOOK).and_then(|id| id.parse().ok()) {
+                    Some(id) => Self { of: Some(id), ..self.bare(self.base) },
+                    None => self.bare(input("The look", text).choice(&Base::ALL, Base::key)?),
+                };
             }
             "shape" => {
                 let shape = shapes.iter().find(|shape| shape.key == text);

@@ -22,7 +22,7 @@ use crate::count::explain::Slip;
 use crate::count::told::Told;
 use crate::count::{Count, Scope};
 use crate::lines::LineFormat;
-use crate::look::{Look, Shape};
+use crate::look::{Look, Looks, Shape};
 use crate::money::conversion::Conversion;
 use crate::record::acts::Act;
 use crate::record::acts::wheel::Bytes32;
@@ -60,6 +60,8 @@ pub trait Widget {
     fn title(&self) -> &str;
     /// How it looks.
     fn look(&self) -> &Look;
+    /// Puts on what its look of one's own says; see [`Look::dress`].
+    fn dress(&mut self, looks: &Looks) -> bool;
     /// How it tells lines.
     fn line_format(&self) -> Option<&LineFormat>;
     /// What it counts.
@@ -139,6 +141,10 @@ impl<F: Family> Widget for Folded<F> {
 
     fn look(&self) -> &Look {
         &self.look
+    }
+
+    fn dress(&mut self, looks: &Looks) -> bool {
+        self.look.dress(looks)
     }
 
     fn line_format(&self) -> Option<&LineFormat> {

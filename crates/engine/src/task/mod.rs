@@ -266,6 +266,9 @@ impl Task {
             Order::ArrangeDesk { desk, reply } => {
                 let _ = reply.send(self.arrange_desk(desk).await);
             }
+            Order::EditLooks { edit, reply } => {
+                let _ = reply.send(self.edit_looks(edit).await);
+            }
             Order::Rehearse { widget, make_believe, feed, reply } => {
                 let _ = reply.send(self.rehearse(widget, make_believe, feed));
             }

@@ -5,6 +5,7 @@ use crate::error::EngineError;
 use crate::orders::Shaping;
 use std::collections::BTreeSet;
 use tally_core::channel::Desk;
+use tally_core::look::LookEdit;
 use tally_core::money::Currency;
 use tally_core::money::conversion::Conversion;
 use tally_core::record::entry::{ACT, VOID};
@@ -62,6 +63,7 @@ impl Task {
         let id = widget.id();
         let air = self.channel.widget(id).ok_or(EngineError::NotFound)?.setup();
         let staged = self.channel.staged(id).ok_or(EngineError::NotFound)?;
+        self.channel.looks().check(key, text)?;
         let (edited, _) = staged.edited(key, text, &self.channel.scope(self.inner.clock.now()))?;
         if edited.setup() == staged.setup() {
             return Ok(());
@@ -75,9 +77,19 @@ impl Task {
         }
     }
 
+    /// Notes in the record that a widget on air is another one from now on. How it looks is nothing to note.
+    async fn note_change(&mut self, id: WidgetId, setup: &Setup) -> Result<(), EngineError> {
+        let on_air = self.channel.widget(id).ok_or(EngineError::NotFound)?.definition();
+        if setup.definition == on_air { Ok(()) } else { self.note(Some(id), Notable::Changed).await }
+    }
+
     /// What a widget was before its newest change, taken out of its past.
     async fn take_back(&mut self, id: WidgetId, widget: OwnWidget) -> Result<Option<Past>, EngineError> {
-        self.note(Some(id), Notable::Changed).await?;
+        let store = self.inner.store.clone();
+        let past = self.meanwhile(async move { store.widget_past(widget).await }).await?;
+        if let Some(past) = past {
+            self.note_change(id, &past.setup).await?;
+        }
         let store = self.inner.store.clone();
         Ok(self.meanwhile(async move { store.take_back_setup(widget).await }).await?)
     }
@@ -115,9 +127,7 @@ impl Task {
     ) -> Result<(), EngineError> {
         let id = widget.id();
         let on_air = self.channel.widget(id).ok_or(EngineError::NotFound)?.setup();
-        if setup != on_air {
-            self.note(Some(id), Notable::Changed).await?;
-        }
+        self.note_change(id, &setup).await?;
         let before = Past {
             setup: on_air,
             draft: self.channel.draft(id).map(Piece::setup),
@@ -272,6 +282,18 @@ impl Task {
         let all: Vec<WidgetId> = self.channel.widgets().map(|(id, _)| id).collect();
         self.pace.touch(all);
         Ok(())
+    }
+
+    pub(super) async fn edit_looks(&mut self, edit: LookEdit) -> Result<Option<u32>, EngineError> {
+        let (looks, edited) = self.channel.looks().edited(edit)?;
+        let (store, id, kept) = (self.inner.store.clone(), self.id, looks.clone());
+        self.meanwhile(async move { store.save_looks(id, kept).await }).await?;
+        let touched = self.channel.set_looks(looks);
+        for id in &touched {
+            self.rehearse_as_staged(*id);
+        }
+        self.pace.touch(touched);
+        Ok(edited)
     }
 
     /// What becomes of the widgets in another currency. Going back, whatever was not changed since is what

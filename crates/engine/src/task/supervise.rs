@@ -45,6 +45,7 @@ impl Loaded {
         let feeds = inner.store.feeds(id).await?;
         channel.set_feeds(names(&feeds));
         channel.set_desk(record.desk.clone());
+        channel.set_looks(record.looks.clone());
         Ok(Self { channel, record, tokens, drafts, feeds })
     }
 }

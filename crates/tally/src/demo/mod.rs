@@ -265,6 +265,7 @@ pub async fn load(
             create(setup).await?;
         }
         overlays::lay_out(store, channel).await?;
+        store.save_looks(channel, overlays::looks()).await?;
         // One match is enough for the desk; the others are a press away.
         let hidden = kept.iter().skip(1).map(|(id, _)| *id).collect();
         store.save_desk(channel, Desk { hidden, ..Desk::default() }).await?;

@@ -1,5 +1,6 @@
 //! Two overlays of the demo: a wide one for the main picture, and a tall one.
 
+use tally_core::look::{Base, Looks, OwnLook, Token};
 use tally_core::overlay::{Edit, Frame, LayoutError, Overlay, What};
 use tally_core::record::ids::{ChannelId, WidgetId};
 use tally_store::{Store, StoreError};
@@ -42,6 +43,28 @@ fn laid(
         let frame = Frame { x: *x, y: *y, width: *width, height: *height };
         layout.edited(&Edit::Add { what: What::Widget(id), frame })
     })
+}
+
+/// A look of Odile's own: harbour blue by day, and dark with a blue light by night.
+pub(super) fn looks() -> Looks {
+    let values = |all: &[(Token, &str)]| all.iter().map(|(token, value)| (*token, (*value).to_owned())).collect();
+    let day = values(&[
+        (Token::Fill, "#1f5c78"),
+        (Token::HighlightColour, "#1f5c78"),
+        (Token::HighlightLower, "#1f5c78"),
+        (Token::CornerRadius, "40"),
+    ]);
+    let night = values(&[
+        (Token::Background, "#16202a"),
+        (Token::TextColour, "#f1e8d6"),
+        (Token::Fill, "#78b7d4"),
+        (Token::HighlightColour, "#78b7d4"),
+        (Token::HighlightLower, "#78b7d4"),
+        (Token::Track, "#2b3a46"),
+        (Token::BorderColour, "#4d6474"),
+    ]);
+    let harbour = OwnLook { name: "Harbour".into(), base: Base::Linen, day, night, ..OwnLook::default() };
+    Looks { all: [(1, harbour)].into(), ..Looks::default() }
 }
 
 /// Makes both, with the widgets that there are.

@@ -10,7 +10,7 @@ use crate::kit::sender::{Sender, tip_by};
 const SIZES: [(u32, u32); 3] = [(1280, 800), (1440, 900), (390, 844)];
 
 /// Rooms, each with what is opened in it. `{ledger}` is a line of the ledger.
-const ROOMS: [(&str, &str); 42] = [
+const ROOMS: [(&str, &str); 44] = [
     ("/desk", ""),
     ("/desk", "document.querySelector('[data-open=arrange]').click()"),
     ("/widgets", ""),
@@ -57,6 +57,8 @@ const ROOMS: [(&str, &str); 42] = [
         "/overlays/1",
         "document.querySelector('.layout-board').open = true; document.querySelector('.layout-pick').click()",
     ),
+    ("/looks", ""),
+    ("/looks/1?on=1", "document.querySelectorAll('details').forEach((one) => { one.open = true; })"),
     ("/helpers", ""),
     ("/helpers", "document.querySelector('.passes form button').click()"),
     ("/pass", ""),

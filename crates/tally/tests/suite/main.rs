@@ -24,6 +24,7 @@ mod hostile;
 mod ingest;
 mod keeping;
 mod layout;
+mod looks;
 mod markup;
 mod mortal;
 mod on_picture;

@@ -132,6 +132,13 @@ async fn connect(base: &str, path: &str, caller: &Caller) -> Outcome {
     Outcome::Refused("gone".into())
 }
 
+/// What comes back; of what goes on for ever, the first of it.
+async fn read(mut answer: reqwest::Response) -> String {
+    let goes_on = answer.headers().get("content-type").is_some_and(|kind| kind == "text/event-stream");
+    let bytes = if goes_on { answer.chunk().await.unwrap().unwrap_or_default() } else { answer.bytes().await.unwrap() };
+    String::from_utf8_lossy(&bytes).into_owned()
+}
+
 /// Asks for an address, with what its form would send.
 async fn ask(base: &str, method: &str, path: &str, body: &Sent, caller: &Caller, number: usize) -> Outcome {
     if path.ends_with("/live") {
@@ -153,7 +160,7 @@ async fn ask(base: &str, method: &str, path: &str, body: &Sent, caller: &Caller,
     let request = request.header("x-forwarded-for", format!("203.0.{}.{}", number / 200, number % 200 + 1));
     let answer = caller.dressed(request).send().await.unwrap();
     let (status, to) = (answer.status(), answer.headers().get("location").cloned());
-    let text = String::from_utf8_lossy(&answer.bytes().await.unwrap()).into_owned();
+    let text = read(answer).await;
     let to_the_door = to.is_some_and(|to| to == "/sign-in");
     match status {
         StatusCode::UNAUTHORIZED | StatusCode::FORBIDDEN | StatusCode::NOT_FOUND => Outcome::Refused(text),
@@ -206,6 +213,8 @@ impl Things {
         let fixed = match path {
             "/w/{token}" | "/w/{token}/live" => path.replace("{token}", &self.page),
             "/o/{token}" | "/o/{token}/live" => path.replace("{token}", &self.fields["overlay page"]),
+            "/looks/import" => "/looks/import?name=a.json".into(),
+            "/read/{token}/stream" => path.replace("{token}", &self.page),
             "/read/{token:[A-Za-z0-9_-]+}.{form}" => format!("/read/{}.json", self.page),
             "/schemas/{name}" => "/schemas/tally.tip.json".into(),
             "/schemas/views/{name}" => "/schemas/views/goal.json".into(),
@@ -227,7 +236,7 @@ impl Things {
         };
         let own = |prefix: &str, name: &str| fixed.starts_with(prefix).then(|| self.fields[name].clone());
         let id = own("/feeds/", "feed").or(own("/account/", "api token")).or(own("/helpers/", "another pass"));
-        let id = id.or(own("/overlays/", "overlay"));
+        let id = id.or(own("/overlays/", "overlay")).or(fixed.starts_with("/looks/").then(|| "1".to_owned()));
         let widget = own("/polls/", "poll").unwrap_or_default();
         let token = own("/clips/", "clip").or(own("/imports/", "upload")).or(own("/in/", "feed token"));
         fixed
@@ -251,9 +260,15 @@ impl Things {
             }),
             "/api/v1/widgets/{id}/actions/{action}" => Sent::Json(json!({"value": 1, "side": 1})),
             "/overlays" => form(&[("name", "Main"), ("size", "1920x1080")]),
+            "/looks" => form(&[("name", &format!("Look {number}")), ("from", "linen")]),
+            "/looks/import" => Sent::Bytes(b"{}".to_vec()),
+            "/looks/{id}/edit" => form(&[("key", "fill"), ("text", "#123456")]),
+            "/looks/{id}/rename" => form(&[("name", "Harbour")]),
+            "/looks/{id}/wear" | "/looks/{id}/back" => form(&[("on", &self.fields["overlay"])]),
+            "/looks/{id}/same" => form(&[("widget", &self.board.to_string())]),
             "/overlays/{id}/edit" => Sent::Json(json!({"step": 1, "edit": {"remove": {"ids": []}}})),
             "/overlays/{id}/appear" => {
-                Sent::Json(json!({"pieces": [1], "shown": number % 2 == 0, "id": format!("appear {number}")}))
+                Sent::Json(json!({"pieces": [1], "shown": number.is_multiple_of(2), "id": format!("appear {number}")}))
             }
             "/overlays/{id}/turn" | "/overlays/{id}/air" => Sent::Json(json!({"step": 1})),
             "/widgets/{id}/press" | "/pass/{id}/press" => press(),

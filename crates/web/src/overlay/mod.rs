@@ -8,6 +8,7 @@ use crate::widgets;
 use askama::Template;
 use serde_json::json;
 use std::collections::BTreeMap;
+use tally_core::look::{Looks, OWN_LOOK};
 use tally_core::overlay::{Appearances, Overlay, Piece, Side, What};
 use tally_core::record::ids::WidgetId;
 use tally_engine::ChannelHandle;
@@ -39,6 +40,8 @@ struct Drawn<'a> {
 #[derive(Template)]
 #[template(path = "overlay_pieces.html")]
 struct Pieces<'a> {
+    /// Whether what is drawn later takes its place; not where a look is tried on.
+    live: bool,
     pieces: Vec<Drawn<'a>>,
 }
 
@@ -55,13 +58,32 @@ fn frame(piece: &Piece) -> String {
 /// # Errors
 /// The channel is being let go.
 pub async fn pieces(channel: &ChannelHandle, layout: &Overlay, on: For, id: u32) -> Result<String, WebError> {
-    let ids: Vec<WidgetId> = layout.widgets().collect();
+    worn(channel, layout, on, id, None).await
+}
+
+/// The pieces of a layout as markup, with all widgets in one look of the streamer's own, tried on.
+///
+/// # Errors
+/// The channel is being let go.
+pub async fn worn(
+    channel: &ChannelHandle,
+    layout: &Overlay,
+    on: For,
+    id: u32,
+    look: Option<(u32, Looks)>,
+) -> Result<String, WebError> {
+    let (ids, live): (Vec<WidgetId>, bool) = (layout.widgets().collect(), look.is_none());
     let (drawn, said): (BTreeMap<WidgetId, String>, Appearances) = channel
         .ask(move |channel, now| {
             let scope = channel.scope(now);
             let drawn = |id: WidgetId| {
                 let piece = channel.widget(id)?;
-                Some((id, widgets::draw(widgets::seen(piece, &piece.view(&scope)))))
+                let Some((look, looks)) = &look else {
+                    return Some((id, widgets::draw(widgets::seen(piece, &piece.view(&scope)))));
+                };
+                let (mut piece, _) = piece.edited("look", &format!("{OWN_LOOK}{look}"), &scope).ok()?;
+                piece.dress(looks);
+                Some((id, widgets::example(widgets::seen(&piece, &piece.view(&scope)))))
             };
             (ids.into_iter().filter_map(drawn).collect(), channel.appearances(id))
         })
@@ -78,7 +100,7 @@ pub async fn pieces(channel: &ChannelHandle, layout: &Overlay, on: For, id: u32)
         let away = on == For::Air && !layout.shows(piece, &said);
         Drawn { piece, frame: frame(piece), about, inner, away }
     };
-    Ok(html(&Pieces { pieces: layout.pieces.iter().map(piece).collect() }))
+    Ok(html(&Pieces { live, pieces: layout.pieces.iter().map(piece).collect() }))
 }
 
 /// What the page's script needs to fit the board into its window.
@@ -99,7 +121,12 @@ struct Stage {
 /// # Errors
 /// The channel is being let go.
 pub async fn stage(channel: &ChannelHandle, record: &OverlayRecord) -> Result<String, WebError> {
-    Ok(html(&Stage { board: board(&record.air), pieces: pieces(channel, &record.air, For::Air, record.id).await? }))
+    Ok(framed(&record.air, pieces(channel, &record.air, For::Air, record.id).await?))
+}
+
+/// Pieces on their board.
+pub fn framed(layout: &Overlay, pieces: String) -> String {
+    html(&Stage { board: board(layout), pieces })
 }
 
 /// To which side a text stands, as a word for styles.

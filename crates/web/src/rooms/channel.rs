@@ -199,6 +199,7 @@ fn changed(form: &Form, record: ChannelRecord, now: Instant) -> Result<ChannelRe
         ));
     }
     Ok(ChannelRecord {
+        looks: record.looks,
         desk: record.desk,
         id: record.id,
         name: named("The channel's name", &form.channel)?,

@@ -31,6 +31,7 @@ const TABS: [Tab; 3] = [
             Room { name: "Feeds", path: "/feeds", letter: "f" },
             Room { name: "Widgets", path: "/widgets", letter: "w" },
             Room { name: "Overlays", path: "/overlays", letter: "o" },
+            Room { name: "Looks", path: "/looks", letter: "k" },
             Room { name: "Channel", path: "/channel", letter: "c" },
             Room { name: "Account", path: "/account", letter: "a" },
         ],

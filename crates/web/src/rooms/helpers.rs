@@ -78,6 +78,8 @@ struct Made {
     words: String,
     words_minutes: i64,
     join: String,
+    /// Whether nobody at another computer or phone reaches these addresses.
+    here_alone: bool,
     qr: String,
 }
 
@@ -148,7 +150,7 @@ pub async fn page(app: web::Data<App>, owner: Owner) -> Result<HttpResponse, Web
     };
     let (jobs, passes) = owner.channel.ask(tell).await?;
     let frame = Frame::new(&app, &owner, "/helpers").await?;
-    let page = Page { frame, jobs, passes, hours: HOURS, most_devices: MOST_DEVICES, join: app.join_url() };
+    let page = Page { frame, jobs, passes, hours: HOURS, most_devices: MOST_DEVICES, join: owner.reach.join_url() };
     Ok(HttpResponse::Ok().insert_header(ContentType::html()).body(html(&page)))
 }
 
@@ -208,10 +210,10 @@ async fn with_keys<T>(
     Err(tried.into())
 }
 
-fn made(app: &App, name: String, link: &str, words: Spoken) -> Result<HttpResponse, WebError> {
-    let link = app.pass_url(link);
+fn made(owner: &Owner, name: String, link: &str, words: Spoken) -> Result<HttpResponse, WebError> {
+    let (link, join, here_alone) = (owner.reach.pass_url(link), owner.reach.join_url(), owner.reach.is_here_alone());
     let qr = qr::svg(&link)?;
-    let made = Made { name, link, words: words.to_string(), words_minutes: WORDS_MINUTES, join: app.join_url(), qr };
+    let made = Made { name, link, words: words.to_string(), words_minutes: WORDS_MINUTES, join, here_alone, qr };
     Ok(HttpResponse::Ok().insert_header(ContentType::html()).body(html(&made)))
 }
 
@@ -237,7 +239,7 @@ pub async fn create(
     let name = wanted.name.clone();
     let create = async |keys: Keys| store.create_pass(owner.channel.id, wanted.clone(), keys, now).await;
     let (link, words) = with_keys(&app, create).await?;
-    made(&app, name, &link, words)
+    made(&owner, name, &link, words)
 }
 
 /// `POST /helpers/{id}/renew`: another link and other words; the old ones open nothing any more.
@@ -247,7 +249,7 @@ pub async fn renew(app: web::Data<App>, owner: Owner, id: web::Path<u32>) -> Res
     let name = all.into_iter().find(|one| one.pass.id == *id).ok_or(WebError::NotFound)?.pass.wanted.name;
     let renew = async |keys: Keys| store.renew_pass(owner.channel.id, *id, keys).await;
     let (link, words) = with_keys(&app, renew).await?;
-    made(&app, name, &link, words)
+    made(&owner, name, &link, words)
 }
 
 /// `POST /helpers/{id}/revoke`: it opens nothing any more, and pages that are open with it go dark.
@@ -268,13 +270,8 @@ pub struct Linked {
 }
 
 /// `POST /helpers/qr.{form}`: the code of a pass's link, as SVG or PNG to print.
-pub async fn code(
-    app: web::Data<App>,
-    _owner: Owner,
-    form: web::Path<String>,
-    linked: web::Form<Linked>,
-) -> Result<HttpResponse, WebError> {
-    if linked.link.len() > 400 || !linked.link.starts_with(&app.pass_url("")) {
+pub async fn code(owner: Owner, form: web::Path<String>, linked: web::Form<Linked>) -> Result<HttpResponse, WebError> {
+    if linked.link.len() > 400 || !linked.link.starts_with(&owner.reach.pass_url("")) {
         return Err(WebError::Refused("This is no link of a pass.".into()));
     }
     match form.as_str() {

@@ -3,6 +3,7 @@
 pub mod account;
 pub mod bench;
 pub mod channel;
+mod control;
 pub mod desk;
 pub mod feeds;
 pub mod first_visit;
@@ -11,6 +12,7 @@ pub mod health;
 pub mod helpers;
 mod layout_tools;
 pub mod ledger;
+pub mod looks;
 pub mod matches;
 pub mod on_picture;
 pub mod overlays;

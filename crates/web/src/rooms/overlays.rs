@@ -52,7 +52,7 @@ struct List {
 /// `GET /overlays`
 pub async fn page(app: web::Data<App>, owner: Owner) -> Result<HttpResponse, WebError> {
     let listed = |record: OverlayRecord| Listed {
-        url: app.overlay_url(&record.token),
+        url: owner.reach.overlay_url(&record.token),
         waits: record.layout != record.air,
         windows: windows(&owner, &record),
         record,
@@ -152,7 +152,7 @@ pub async fn room(app: web::Data<App>, owner: Owner, id: web::Path<u32>) -> Resu
         frame: Frame::new(&app, &owner, "/overlays").await?,
         id: record.id,
         name: layout.name.clone(),
-        url: app.overlay_url(&record.token),
+        url: owner.reach.overlay_url(&record.token),
         board: overlay::board(layout),
         pieces: overlay::pieces(&owner.channel, layout, For::Arranging, record.id).await?,
         rows: rows(&owner, layout).await?,

@@ -8,6 +8,7 @@ pub mod helper;
 pub mod limits;
 pub mod passwords;
 pub mod peers;
+pub mod reach;
 pub mod session;
 pub mod spoken;
 pub mod tokens;

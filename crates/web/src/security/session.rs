@@ -2,6 +2,7 @@
 
 use crate::app::App;
 use crate::error::WebError;
+use crate::security::reach::Reach;
 use actix_session::{Session, SessionExt};
 use actix_web::dev::Payload;
 use actix_web::{FromRequest, HttpRequest, web};
@@ -27,6 +28,8 @@ pub struct Owner {
     pub name: String,
     /// Their channel.
     pub channel: ChannelHandle,
+    /// Where they reach us.
+    pub reach: Reach,
     /// What pages send back with whatever changes something.
     pub csrf: String,
 }
@@ -64,6 +67,7 @@ impl FromRequest for Owner {
     fn from_request(request: &HttpRequest, _: &mut Payload) -> Self::Future {
         let session = request.get_session();
         let app = request.app_data::<web::Data<App>>().cloned();
+        let request = request.clone();
         Box::pin(async move {
             let app = app.ok_or_else(|| WebError::Inside("no application".into()))?;
             let id: u32 = session.get(USER).ok().flatten().ok_or(WebError::SignIn)?;
@@ -78,7 +82,8 @@ impl FromRequest for Owner {
                 Err(error) => return Err(error.into()),
             };
             let channel = app.engine.channel(ChannelId(user.channel_id)).await?;
-            Ok(Self { user: user.id, name: user.name, channel, csrf: super::csrf::token(&session) })
+            let reach = Reach::of(&app, &request);
+            Ok(Self { user: user.id, name: user.name, channel, reach, csrf: super::csrf::token(&session) })
         })
     }
 }

@@ -135,7 +135,7 @@ fn sounds(look: &Look) -> Vec<(&'static str, &str)> {
 }
 
 fn classes(look: &Look, drawing: &Drawing) -> String {
-    let mut all = vec![format!("look-{}", look.base.key())];
+    let mut all = vec![format!("look-{}", look.base().key())];
     let shape = drawing.shape.or_else(|| look.shape(drawing.shapes).map(|shape| shape.key));
     all.extend(shape.map(|shape| format!("shape-{shape}")));
     for token in [Token::LetterCase, Token::Alignment, Token::Entrance, Token::AnimationSpeed, Token::ShowTitle] {

@@ -36,6 +36,8 @@ pub fn serve(engine: Engine, base: &str) -> actix_web::dev::Server {
     let listener = TcpListener::bind(base.trim_start_matches("http://")).unwrap();
     let config = Config {
         base_url: base.to_owned(),
+        base_url_stated: false,
+        house_url: None,
         feed_rate: 1_000,
         outside: Outside { allow_private: false },
         proxies: Proxies::default(),

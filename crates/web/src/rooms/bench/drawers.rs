@@ -1,13 +1,13 @@
 //! The drawers of the bench: the look of a widget, and how it tells of each kind.
 
+use crate::rooms::control::Control;
 use askama::Template;
 use tally_core::count::Scope;
 use tally_core::language::Language;
 use tally_core::lines::LineFormat;
-use tally_core::look::{Base, Drawer, FONTS, Font, Form, Look, Shape, Token, warnings};
+use tally_core::look::{Base, Drawer, Form, Look, Looks, OWN_LOOK, Shape, Token, warnings};
 use tally_core::record::happening::Kind;
 use tally_core::record::ids::WidgetId;
-use tally_core::record::own::OWN;
 use tally_core::template::{self, Values};
 use tally_core::widgets::Piece;
 use tally_store::clips::Clip;
@@ -17,7 +17,11 @@ use tally_store::clips::Clip;
 #[template(path = "rooms/drawers.html")]
 pub(super) struct Drawers {
     id: WidgetId,
+    /// To which address what is set is sent.
+    path: String,
     bases: Vec<Pick>,
+    /// Looks of the streamer's own: the word by which each is chosen, its name, and whether it is worn.
+    own_looks: Vec<(String, String, bool)>,
     shapes: Vec<Pick>,
     languages: Vec<Pick>,
     drawers: Vec<(Drawer, Vec<Control>)>,
@@ -35,18 +39,6 @@ struct Pick {
     chosen: bool,
 }
 
-/// How one token is set.
-struct Control {
-    key: String,
-    label: &'static str,
-    form: Form,
-    value: String,
-    /// Whether it is different from the look, or from the common one.
-    own: bool,
-    /// The streamer's own clips that it takes: their word in looks, and their name.
-    clips: Vec<(String, String)>,
-}
-
 /// How one kind of entry is told.
 struct KindRow {
     kind: Kind,
@@ -61,52 +53,14 @@ struct KindRow {
     own: bool,
 }
 
-impl Control {
-    fn common(look: &Look, token: Token, clips: &[Clip]) -> Self {
-        let (key, label, _, form) = token.about();
-        let value = look.get(token).to_owned();
-        let mut clips: Vec<_> = match form {
-            Form::Clip(sort, _) => clips
-                .iter()
-                .filter(|clip| clip.sort == sort)
-                .map(|clip| (format!("{OWN}{}", clip.token), clip.name.clone()))
-                .collect(),
-            _ => Vec::new(),
-        };
-        if value.starts_with(OWN) && clips.iter().all(|(word, _)| *word != value) {
-            clips.push((value.clone(), "one that was removed".into()));
-        }
-        Self { key: key.to_owned(), label, form, value, own: look.own.contains_key(&token), clips }
-    }
-
-    fn of_kind(look: &Look, kind: Kind, token: Token) -> Self {
-        let (key, label, _, form) = token.about();
-        let own = look.for_kind(kind, token);
-        Self {
-            key: format!("kind:{}:{key}", kind.key()),
-            label,
-            form,
-            value: own.unwrap_or(look.get(token)).to_owned(),
-            own: own.is_some(),
-            clips: Vec::new(),
-        }
-    }
-
-    /// The label without its article, for a row of controls.
-    fn short(&self) -> String {
-        let bare = self.label.trim_start_matches("The ").trim_start_matches("the ");
-        let mut letters = bare.chars();
-        let first = letters.next().map(|first| first.to_uppercase().to_string()).unwrap_or_default();
-        format!("{first}{}", letters.as_str())
-    }
-
-    fn fonts(&self) -> &'static [Font] {
-        &FONTS
-    }
-}
-
 impl Drawers {
-    pub(super) fn of(id: WidgetId, piece: &Piece, scope: &Scope<'_>, clips: &[Clip], apart: bool) -> Self {
+    pub(super) fn of(
+        id: WidgetId,
+        piece: &Piece,
+        (scope, looks): (&Scope<'_>, &Looks),
+        clips: &[Clip],
+        apart: bool,
+    ) -> Self {
         let look = piece.look();
         let shape: Option<&Shape> = look.shape(piece.shapes());
         let used: Vec<Token> = shape.map(|shape| look.used(shape)).unwrap_or_default();
@@ -123,7 +77,13 @@ impl Drawers {
         let speaking = scope.speaking(look.language);
         Self {
             id,
-            bases: Base::ALL.map(|base| pick(base.key(), base.words(), base == look.base)).into(),
+            path: format!("/widgets/{id}/edit"),
+            bases: Base::ALL.map(|base| pick(base.key(), base.words(), look.of.is_none() && base == look.base)).into(),
+            own_looks: looks
+                .all
+                .iter()
+                .map(|(id, own)| (format!("{OWN_LOOK}{id}"), own.name.clone(), look.of == Some(*id)))
+                .collect(),
             shapes: piece
                 .shapes()
                 .iter()

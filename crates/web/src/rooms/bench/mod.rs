@@ -201,7 +201,7 @@ async fn look(app: &App, owner: &Owner, id: WidgetId, apart: bool) -> Result<Loo
                     slip: with_rehearsals(piece.explain(&scope), &counts, hearing, &scope),
                     apart,
                 },
-                drawers: Drawers::of(id, piece, &scope, &clips, apart),
+                drawers: Drawers::of(id, piece, (&scope, channel.looks()), &clips, apart),
                 size: widgets::size(piece),
             })
         })
@@ -270,8 +270,8 @@ pub async fn page(
         acts: std::mem::take(&mut looked.acts),
         begins: request.query_string() == "next",
         looked,
-        page_url: app.page_url(&record.page_token),
-        read_url: app.read_url(&record.page_token),
+        page_url: owner.reach.page_url(&record.page_token),
+        read_url: owner.reach.read_url(&record.page_token),
     };
     Ok(HttpResponse::Ok().insert_header(ContentType::html()).body(html(&page)))
 }

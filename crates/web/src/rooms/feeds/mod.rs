@@ -191,7 +191,7 @@ fn row(channel: &Channel, hearing: &Hearing, feed: Feed, url: String, now: tally
 /// `GET /feeds`
 pub async fn page(app: web::Data<App>, owner: Owner) -> Result<HttpResponse, WebError> {
     let feeds = app.engine.store().feeds(owner.channel.id).await?;
-    let urls: Vec<String> = feeds.iter().map(|feed| app.feed_url(&feed.token)).collect();
+    let urls: Vec<String> = feeds.iter().map(|feed| owner.reach.feed_url(&feed.token)).collect();
     let rows: Vec<Row> = owner
         .channel
         .ask_all(move |channel, hearing, now| {

@@ -49,7 +49,8 @@ async fn kept(app: &App, id: u32) -> Result<Vec<Kept>, WebError> {
 async fn area(app: &App, owner: &Owner, id: u32, open: Option<u64>) -> Result<Area, WebError> {
     let (feed, mapping) = found(app, owner, id).await?;
     let calendar = owner.channel.calendar().await?;
-    Ok(Area::of(app, &feed, &mapping, &kept(app, id).await?, open, &calendar))
+    let url = Some(owner.reach.feed_url(&feed.token));
+    Ok(Area::of(app, &feed, &mapping, &kept(app, id).await?, open, &calendar, url))
 }
 
 fn shown(template: &impl askama::Template) -> HttpResponse {

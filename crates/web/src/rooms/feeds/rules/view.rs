@@ -216,7 +216,7 @@ impl Area {
         !self.messages.is_empty()
     }
 
-    /// Puts it together. `kept` is newest first.
+    /// Puts it together. `kept` is newest first; `url` is where its messages are sent.
     pub fn of(
         app: &App,
         feed: &Feed,
@@ -224,6 +224,7 @@ impl Area {
         kept: &[Kept],
         open: Option<u64>,
         calendar: &Calendar,
+        url: Option<String>,
     ) -> Self {
         let now = app.engine.now();
         let written = mapping.written();
@@ -239,7 +240,7 @@ impl Area {
         Self {
             id: feed.id,
             name: feed.name.clone(),
-            url: matches!(feed.wiring, Wiring::AnyWebhook(_)).then(|| app.feed_url(&feed.token)),
+            url: url.filter(|_| matches!(feed.wiring, Wiring::AnyWebhook(_))),
             counts: mapping.counts,
             differs: mapping.draft.is_some(),
             trial: match &trial {

@@ -1,0 +1,124 @@
+//! What widgets show, for other programs: whoever knows a widget's address may read it, from any page.
+
+use crate::air::{find, look};
+use crate::app::App;
+use crate::error::WebError;
+use actix_web::http::header;
+use actix_web::{HttpRequest, HttpResponse, HttpResponseBuilder, web};
+use bytes::Bytes;
+use futures_util::stream;
+use serde_json::{Value, json};
+use std::convert::Infallible;
+use std::time::Duration;
+use tally_core::record::ids::WidgetId;
+use tally_engine::{ChannelHandle, PageGuard, WidgetChannel};
+
+/// A stream that has nothing to tell says so, so that both ends know that the other is there.
+const KEEP_ALIVE: Duration = Duration::from_secs(15);
+
+/// The whole view of a widget as JSON: what it shows in words and in numbers.
+pub async fn value(channel: &ChannelHandle, id: WidgetId) -> Result<Value, WebError> {
+    let seen =
+        channel.ask(move |channel, now| channel.view(id, now).map(|view| (view, channel.last_seq(), now))).await?;
+    let (view, seq, now) = seen.ok_or(WebError::NotFound)?;
+    let mut value = serde_json::to_value(&view).map_err(|error| WebError::Inside(error.to_string()))?;
+    if let Value::Object(fields) = &mut value {
+        fields.extend([
+            ("id".to_owned(), json!(id)),
+            ("text".to_owned(), json!(view.text())),
+            ("seq".to_owned(), json!(seq)),
+            ("at".to_owned(), json!(now)),
+        ]);
+    }
+    Ok(value)
+}
+
+/// `GET /read/{token}.json` and `.txt`.
+pub async fn read(
+    app: web::Data<App>,
+    request: HttpRequest,
+    path: web::Path<(String, String)>,
+) -> Result<HttpResponse, actix_web::Error> {
+    let (token, form) = path.into_inner();
+    let read = async {
+        let (channel, id) = find(&app, &request, &token).await?;
+        let mut answer = open_to_all();
+        match form.as_str() {
+            "json" => Ok(answer.json(value(&channel, id).await?)),
+            "txt" => {
+                let (.., text) = look(&channel, id).await?.ok_or(WebError::NotFound)?;
+                Ok(answer.content_type(header::ContentType::plaintext()).body(text))
+            }
+            _ => Err(WebError::NotFound),
+        }
+    };
+    Ok(read.await.unwrap_or_else(|error| error.problem()))
+}
+
+/// An answer that any page may read, and nobody keeps: it is what is shown now.
+fn open_to_all() -> HttpResponseBuilder {
+    let mut answer = HttpResponse::Ok();
+    answer.insert_header((header::ACCESS_CONTROL_ALLOW_ORIGIN, "*"));
+    answer.insert_header((header::CACHE_CONTROL, "no-store"));
+    answer
+}
+
+/// A program that follows a widget.
+struct Following {
+    channel: ChannelHandle,
+    id: WidgetId,
+    drawings: WidgetChannel,
+    /// What was sent last: a widget may be drawn anew without showing anything else.
+    sent: Option<Value>,
+    _open: PageGuard,
+}
+
+/// Of a view, what a change is seen by: not when it was asked for.
+fn without_moment(mut view: Value) -> Value {
+    if let Value::Object(fields) = &mut view {
+        fields.retain(|name, _| name != "at" && name != "seq");
+    }
+    view
+}
+
+impl Following {
+    /// The next message; none when the widget's address was withdrawn, or the channel is being let go.
+    async fn next(&mut self) -> Option<Bytes> {
+        loop {
+            if self.sent.is_some() {
+                match tokio::time::timeout(KEEP_ALIVE, self.drawings.changed()).await {
+                    Ok(changed) => changed.ok()?,
+                    Err(_) => return Some(Bytes::from_static(b": nothing new\n\n")),
+                }
+            }
+            self.drawings.borrow_and_update();
+            let view = value(&self.channel, self.id).await.ok()?;
+            let told = without_moment(view.clone());
+            if self.sent.as_ref() != Some(&told) {
+                self.sent = Some(told);
+                return Some(format!("data: {view}\n\n").into());
+            }
+        }
+    }
+}
+
+/// `GET /read/{token}/stream`: the JSON of a widget now, and again whenever it shows something else, as server-sent events
+/// (WHATWG HTML, 9.2).
+pub async fn follow(
+    app: web::Data<App>,
+    request: HttpRequest,
+    token: web::Path<String>,
+) -> Result<HttpResponse, actix_web::Error> {
+    let follow = async {
+        let (channel, id) = find(&app, &request, &token).await?;
+        let drawings = channel.hub.widget(id, &token).ok_or(WebError::NotFound)?;
+        let open = channel.hub.page_opened();
+        let following = Following { channel, id, drawings, sent: None, _open: open };
+        let messages = stream::unfold(following, |mut following| async move {
+            let message = following.next().await?;
+            Some((Ok::<_, Infallible>(message), following))
+        });
+        Ok(open_to_all().content_type("text/event-stream").streaming(Box::pin(messages)))
+    };
+    Ok(follow.await.unwrap_or_else(|error: WebError| error.problem()))
+}
