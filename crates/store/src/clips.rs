@@ -2,6 +2,7 @@
 
 use crate::schema::clips;
 use crate::{Store, StoreError};
+use diesel::define_sql_function;
 use diesel::prelude::*;
 use tally_core::look::Sort;
 use tally_core::record::ids::ChannelId;
@@ -17,12 +18,19 @@ pub struct Clip {
     pub name: String,
     /// How long it lasts; 0 for a picture.
     pub milliseconds: u32,
+    /// How many bytes it has.
+    pub size: u32,
 }
 
-type Row = (String, u8, String, u32);
+type Row = (String, u8, String, u32, i32);
 
-fn clip((token, sort, name, milliseconds): Row) -> Clip {
-    Clip { token, sort: sort_of(sort), name, milliseconds }
+fn clip((token, sort, name, milliseconds, size): Row) -> Clip {
+    Clip { token, sort: sort_of(sort), name, milliseconds, size: size.unsigned_abs() }
+}
+
+define_sql_function! {
+    /// How many bytes a column holds.
+    fn octet_length(bytes: diesel::sql_types::Binary) -> diesel::sql_types::Integer;
 }
 
 const HEARD: u8 = 0;
@@ -76,7 +84,7 @@ impl Store {
             let rows: Vec<Row> = clips::table
                 .filter(clips::channel_id.eq(channel.0))
                 .order(clips::id)
-                .select((clips::token, clips::seen, clips::name, clips::milliseconds))
+                .select((clips::token, clips::seen, clips::name, clips::milliseconds, octet_length(clips::bytes)))
                 .load(conn)?;
             Ok(rows.into_iter().map(clip).collect())
         })
@@ -92,6 +100,23 @@ impl Store {
             let found = clips::table.filter(clips::token.eq(token));
             let (seen, bytes): (u8, Vec<u8>) = found.select((clips::seen, clips::bytes)).first(conn)?;
             Ok((sort_of(seen), bytes))
+        })
+        .await
+    }
+
+    /// Puts another file of the same sort in the place of one: whatever shows it shows the other from now on.
+    ///
+    /// # Errors
+    /// [`StoreError::NotFound`] when the channel has no such file of that sort.
+    pub async fn replace_clip(&self, channel: ChannelId, clip: Clip, bytes: Vec<u8>) -> Result<(), StoreError> {
+        self.run(move |conn| {
+            let own = clips::channel_id.eq(channel.0).and(clips::token.eq(clip.token));
+            let found = clips::table.filter(own.and(clips::seen.eq(number(clip.sort))));
+            let id: u32 = found.select(clips::id).first(conn)?;
+            diesel::update(clips::table.find(id))
+                .set((clips::name.eq(clip.name), clips::milliseconds.eq(clip.milliseconds), clips::bytes.eq(bytes)))
+                .execute(conn)?;
+            Ok(())
         })
         .await
     }

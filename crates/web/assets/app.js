@@ -47,6 +47,9 @@ const tallyFollow = (
     wordTimer = setTimeout(() => (word.hidden = true), bad ? 8000 : 3000);
   }
 
+  // Where the rooms do not fit into their line, the present one is seen.
+  document.querySelector('.edge-rooms [aria-current]')?.scrollIntoView({ block: 'nearest', inline: 'center' });
+
   // ---- levers ----
   // A press has an id of its own, so sending it again after a failure can never count it twice.
   const pressId = () =>

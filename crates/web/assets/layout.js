@@ -66,7 +66,7 @@
 
   // ---- what a selected piece says and how it looks ----
   const about = (/** @type {HTMLElement} */ piece) => JSON.parse(piece.dataset.about ?? '{}');
-  const form = one('.layout-piece');
+  const fields = one('.layout-piece');
   /** Its kind, and what it holds: a widget's number, a picture's token, or fields. */
   const kindOf = (/** @type {any} */ what) => Object.entries(what)[0];
   function describe() {
@@ -75,17 +75,17 @@
     const [kind, held] = kindOf(what);
     const shown = selected.size === 1 ? kind : '';
     one('.layout-none').hidden = selected.size > 0;
-    for (const label of form.querySelectorAll('[data-of]'))
+    for (const label of fields.querySelectorAll('[data-of]'))
       label.hidden = label.dataset.of === 'any' ? !selected.size : !label.dataset.of.split(' ').includes(shown);
-    const fields = typeof held === 'object' ? held : { [kind]: held };
-    for (const [name, value] of Object.entries({ ...fields, entrance })) {
-      const field = form.elements[name];
+    const said = typeof held === 'object' ? held : { [kind]: held };
+    for (const [name, value] of Object.entries({ ...said, entrance })) {
+      const field = fields.querySelector(`[name="${name}"]`);
       if (!field || field === document.activeElement) continue;
       if (field.type === 'checkbox') field.checked = Boolean(value);
       else field.value = value;
     }
   }
-  form.addEventListener('change', (/** @type {any} */ event) => {
+  fields.addEventListener('change', (/** @type {any} */ event) => {
     const { name, type, value, checked } = event.target;
     if (!selected.size) return;
     if (name === 'entrance') return edit({ enter: { ids: ids(), entrance: value } });
@@ -96,7 +96,6 @@
     const said = type === 'checkbox' ? checked : number ? Number(value) : value;
     edit({ change: { id, what: { [kind]: typeof held === 'object' ? { ...held, [name]: said } : said } } });
   });
-  form.addEventListener('submit', (/** @type {Event} */ event) => event.preventDefault());
 
   // ---- steps ----
   /** @type {Promise<any>} */

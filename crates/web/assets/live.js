@@ -2,8 +2,9 @@
 // into its place, and does the ticking that the server leaves to pages. What moves is in motion.js.
 //
 // On air nothing may ever show that something is wrong: the last picture stays while the
-// connection heals. Waits double up to five seconds and vary, so that after a restart a thousand
-// pages do not call at the same moment.
+// connection heals. For a minute it tries again within a second, so that a restart is over as soon as the
+// server is back; then waits double up to five seconds. All vary, so that a thousand pages do not call at the
+// same moment.
 (() => {
   'use strict';
   const body = document.body;
@@ -82,7 +83,9 @@
         // What is being typed stays; a button that has just been pressed must change its words.
         ignoreActiveValue: held?.matches('input, textarea, select') ?? false,
         callbacks: {
-          beforeAttributeUpdated: (/** @type {string} */ name) => name !== 'style',
+          // What somebody has folded out stays so.
+          beforeAttributeUpdated: (/** @type {string} */ name, /** @type {any} */ node) =>
+            name !== 'style' && !(name === 'open' && node.localName === 'details'),
           // The rows of a drum are the page's own.
           beforeNodeMorphed: (/** @type {any} */ node) =>
             !node.classList?.contains('wheel-rows') && !node.hasAttribute?.('data-reader'),
@@ -159,6 +162,8 @@
   /** @type {WebSocket | null} */
   let socket = null;
   let tries = 0;
+  /** @type {number | null} */
+  let cutAt = null;
   let again = 0;
   let heard = 0;
 
@@ -196,6 +201,7 @@
   function receive(/** @type {string} */ text) {
     heard = performance.now();
     tries = 0;
+    cutAt = null;
     const message = JSON.parse(text);
     if (message.parts) {
       for (const [id, html] of Object.entries(message.parts)) put(id, html);
@@ -240,7 +246,9 @@
   }
   function retry() {
     clearTimeout(again);
-    const wait = Math.min(250 * 2 ** tries++, 5000) * (0.75 + Math.random() / 2);
+    cutAt ??= performance.now();
+    const most = performance.now() - cutAt < 60000 ? 750 : 5000;
+    const wait = Math.min(250 * 2 ** tries++, most) * (0.75 + Math.random() / 2);
     again = setTimeout(open, wait);
   }
   // Behind a picture that cannot be had stands the drawn face.

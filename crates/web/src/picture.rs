@@ -1,5 +1,5 @@
-//! Pictures from outside, made small, square and new: decoded within bounds, and coded anew as PNG, so that
-//! nothing of what was sent is ever handed on.
+//! Pictures from outside, made new, and small and square where they stand for somebody: decoded within bounds, and
+//! coded anew as PNG, so that nothing of what was sent is ever handed on.
 
 use bytes::Bytes;
 use std::io::Cursor;
@@ -23,6 +23,16 @@ struct Pixels {
 
 /// A square of a PNG, JPEG, GIF or WebP as a small PNG; none where it is no picture, or too large a one.
 pub fn small(sent: &[u8]) -> Option<Bytes> {
+    coded(&square(&decoded(sent)?), SIDE, SIDE)
+}
+
+/// The whole of a PNG, JPEG, GIF or WebP as a PNG of the same size; none where it is no picture, or too large a one.
+pub fn whole(sent: &[u8]) -> Option<Bytes> {
+    let pixels = decoded(sent)?;
+    coded(&pixels.rgba, pixels.width, pixels.height)
+}
+
+fn decoded(sent: &[u8]) -> Option<Pixels> {
     let pixels = match sent {
         [0x89, b'P', b'N', b'G', ..] => png(sent),
         [0xFF, 0xD8, 0xFF, ..] => jpeg(sent),
@@ -30,7 +40,7 @@ pub fn small(sent: &[u8]) -> Option<Bytes> {
         [b'R', b'I', b'F', b'F', _, _, _, _, b'W', b'E', b'B', b'P', ..] => webp(sent),
         _ => None,
     }?;
-    (pixels.rgba.len() == pixels.width * pixels.height * 4).then(|| coded(&square(&pixels)))?
+    (pixels.rgba.len() == pixels.width * pixels.height * 4).then_some(pixels)
 }
 
 /// Whether a picture of that size is decoded at all.
@@ -153,10 +163,10 @@ fn square(pixels: &Pixels) -> Vec<u8> {
     made
 }
 
-fn coded(rgba: &[u8]) -> Option<Bytes> {
+fn coded(rgba: &[u8], width: usize, height: usize) -> Option<Bytes> {
     let mut file = Vec::new();
-    let side = u32::try_from(SIDE).ok()?;
-    let mut encoder = png::Encoder::new(&mut file, side, side);
+    let (width, height) = (u32::try_from(width).ok()?, u32::try_from(height).ok()?);
+    let mut encoder = png::Encoder::new(&mut file, width, height);
     encoder.set_color(png::ColorType::Rgba);
     encoder.set_depth(png::BitDepth::Eight);
     let mut writer = encoder.write_header().ok()?;
@@ -195,6 +205,9 @@ mod tests {
         assert_eq!((pixels.width, pixels.height), (SIDE, SIDE));
         assert!(pixels.rgba.chunks(4).all(|pixel| pixel == [200, 30, 30, 255]), "a plain colour stays what it is");
         assert!(!made.windows(6).any(|window| window == b"script"));
+        let pixels = png(&whole(&sent).unwrap()).unwrap();
+        assert_eq!((pixels.width, pixels.height), (300, 90), "or stays as large as it is");
+        assert!(pixels.rgba.chunks(4).all(|pixel| pixel == [200, 30, 30, 255]));
         // Long and thin, or large in both: neither takes much.
         assert!(small(&plain(4_096, 1)).is_some());
         let status = std::fs::read_to_string("/proc/self/status").unwrap();

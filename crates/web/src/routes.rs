@@ -3,8 +3,8 @@
 use crate::app::App;
 use crate::error::WebError;
 use crate::rooms::{
-    account, bench, channel, desk, feeds, first_visit, health, helpers, ledger, looks, matches, on_picture, overlays,
-    pass, polls, score, shelf, shows, sign_in,
+    account, bench, channel, desk, feeds, files, first_visit, health, helpers, ledger, looks, matches, on_picture,
+    overlays, pass, polls, score, shelf, shows, sign_in,
 };
 use crate::security::{csrf, guard, headers};
 use crate::{air, api, assets, clips, faces, fair, ingest, overlay, read, schemas};
@@ -147,6 +147,9 @@ pub fn application(
                 .route("/desk", get().to(desk::page))
                 .route("/desk", post().to(desk::arrange))
                 .route("/desk/sounds", post().to(desk::sounds))
+                .route("/files", get().to(files::page))
+                .route("/files", post().to(clips::add))
+                .route("/files/{token}/replace", post().to(clips::replace))
                 .route("/looks", get().to(looks::page))
                 .route("/looks", post().to(looks::derive))
                 .route("/looks/import", post().to(looks::import))

@@ -53,6 +53,7 @@ async fn axe_finds_nothing_on_any_screen() {
             "/helpers",
             "/overlays",
             "/overlays/1",
+            "/files",
             "/looks",
             "/looks/1",
             "/pass",

@@ -162,13 +162,15 @@ async fn a_goal_celebrates_with_a_clip_of_ones_own() {
     let page = owner.page(&bench).await;
     assert!(page.contains("pennant.webm</option>") && page.contains("quiet bell.wav</option>"));
     owner.done(&format!("{bench}/put-on-air"), &[]).await;
-    let tokens: Vec<String> = owner
-        .page("/channel")
+    let mut tokens: Vec<String> = owner
+        .page("/files")
         .await
         .split("href=\"/clips/")
         .skip(1)
         .map(|rest| rest.split('"').next().unwrap().to_owned())
         .collect();
+    // The newest stands first.
+    tokens.reverse();
     let served = reqwest::get(format!("{}/clips/{}", program.base, tokens[0])).await.unwrap();
     assert_eq!(served.headers()["content-type"], "video/webm");
     assert!(!served.bytes().await.unwrap().windows(6).any(|window| window == b"Camera"), "what made it stays behind");

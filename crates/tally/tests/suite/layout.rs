@@ -10,7 +10,7 @@ use crate::kit::sender::{Sender, tip_by};
 const SIZES: [(u32, u32); 3] = [(1280, 800), (1440, 900), (390, 844)];
 
 /// Rooms, each with what is opened in it. `{ledger}` is a line of the ledger.
-const ROOMS: [(&str, &str); 44] = [
+const ROOMS: [(&str, &str); 46] = [
     ("/desk", ""),
     ("/desk", "document.querySelector('[data-open=arrange]').click()"),
     ("/widgets", ""),
@@ -57,6 +57,8 @@ const ROOMS: [(&str, &str); 44] = [
         "/overlays/1",
         "document.querySelector('.layout-board').open = true; document.querySelector('.layout-pick').click()",
     ),
+    ("/files", ""),
+    ("/files", "document.querySelectorAll('details').forEach((one) => { one.open = true; })"),
     ("/looks", ""),
     ("/looks/1?on=1", "document.querySelectorAll('details').forEach((one) => { one.open = true; })"),
     ("/helpers", ""),
@@ -129,6 +131,9 @@ async fn everything_can_be_seen_and_pressed_at_every_size() {
     browser.sign_in(&program.base, &program.demo()).await;
     let owner = Owner::of(&program).await;
     wire(&owner).await;
+    owner
+        .send(&format!("/files?name={}.png", "W".repeat(60)), "image/png", &include_bytes!("files/face.png")[..])
+        .await;
     // The same browser holds a pass for all that can be handed over.
     let (link, _) = owner.pass(&"W".repeat(40), &[("desk", "yes"), ("devices", "1")]).await;
     browser.go(&format!("{}/p/{link}", program.base)).await;

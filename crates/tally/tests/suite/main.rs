@@ -29,6 +29,7 @@ mod markup;
 mod mortal;
 mod on_picture;
 mod overlays;
+mod own_files;
 mod passes;
 mod permissions;
 mod pictures;

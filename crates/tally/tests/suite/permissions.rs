@@ -213,6 +213,8 @@ impl Things {
         let fixed = match path {
             "/w/{token}" | "/w/{token}/live" => path.replace("{token}", &self.page),
             "/o/{token}" | "/o/{token}/live" => path.replace("{token}", &self.fields["overlay page"]),
+            "/files" => "/files?name=a.wav".into(),
+            "/files/{token}/replace" => format!("/files/{}/replace?name=a.wav", self.fields["clip"]),
             "/looks/import" => "/looks/import?name=a.json".into(),
             "/read/{token}/stream" => path.replace("{token}", &self.page),
             "/read/{token:[A-Za-z0-9_-]+}.{form}" => format!("/read/{}.json", self.page),
@@ -260,6 +262,7 @@ impl Things {
             }),
             "/api/v1/widgets/{id}/actions/{action}" => Sent::Json(json!({"value": 1, "side": 1})),
             "/overlays" => form(&[("name", "Main"), ("size", "1920x1080")]),
+            "/files" | "/files/{token}/replace" => Sent::Bytes(b"no clip".to_vec()),
             "/looks" => form(&[("name", &format!("Look {number}")), ("from", "linen")]),
             "/looks/import" => Sent::Bytes(b"{}".to_vec()),
             "/looks/{id}/edit" => form(&[("key", "fill"), ("text", "#123456")]),
@@ -395,7 +398,7 @@ async fn everybody_gets_exactly_what_the_page_says() {
 async fn things(owner: &Owner, program: &Program, board: &Value, link: String, nell: String) -> Things {
     let path = format!("/widgets/{}/clips?name=heron.png&side=1", board["id"]);
     assert!(owner.send(&path, "image/png", PICTURE).await.headers().contains_key("hx-redirect"));
-    let clips = owner.page("/channel").await;
+    let clips = owner.page("/files").await;
     let clip = clips.split("href=\"/clips/").nth(1).unwrap().split('"').next().unwrap();
     let sent = owner.send("/imports?name=old.csv", "text/csv", "type,name\nfollow,ann\n").await;
     let upload = sent.headers()["hx-redirect"].to_str().unwrap().rsplit('/').next().unwrap().to_owned();

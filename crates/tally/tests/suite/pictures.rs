@@ -2,6 +2,7 @@
 
 use crate::kit::browser::Browser;
 use crate::kit::db::Database;
+use crate::kit::owner::Owner;
 use crate::kit::program::Program;
 use crate::kit::sender::{Sender, tip};
 use actix_web::{App, HttpResponse, HttpServer, web};
@@ -24,17 +25,19 @@ async fn act(program: &Program, widget: &str, action: &str, value: Option<i64>) 
     request.body(json!({"value": value}).to_string()).send().await.unwrap().error_for_status().unwrap();
 }
 
-/// Serves a page with widgets laid over a backdrop, as broadcasting software would lay them.
-fn scene(program: &Program, backdrop: &str, places: &[(&str, [u32; 4])]) -> String {
+/// Serves a page with pages on air laid over a busy picture, as broadcasting software would lay them: on one picture, or each
+/// on one of its own.
+fn scene(program: &Program, places: &[(String, [u32; 4])], each: bool) -> String {
+    let picture = format!("background:url({}/assets/now/backdrops/busy.svg) center/cover", program.base);
+    let own = if each { picture.as_str() } else { "" };
     let frames: String = places
         .iter()
-        .map(|(name, [left, top, width, height])| {
-            let page = program.widget(name)["page_url"].as_str().unwrap().to_owned();
-            format!("<iframe src='{page}' style='position:absolute;border:0;left:{left}px;top:{top}px;width:{width}px;height:{height}px'></iframe>")
+        .map(|(page, [left, top, width, height])| {
+            format!("<iframe src='{page}' style='position:absolute;border:0;left:{left}px;top:{top}px;width:{width}px;height:{height}px;{own}'></iframe>")
         })
         .collect();
-    let url = format!("{}/assets/now/backdrops/{backdrop}.svg", program.base);
-    let page = format!("<body style='margin:0;overflow:hidden;background:url({url}) center/cover'>{frames}");
+    let behind = if each { "background:#f4efe4" } else { picture.as_str() };
+    let page = format!("<body style='margin:0;overflow:hidden;{behind}'>{frames}");
     let listener = std::net::TcpListener::bind("127.0.0.1:0").unwrap();
     let at = listener.local_addr().unwrap();
     let server = HttpServer::new(move || {
@@ -48,19 +51,11 @@ fn scene(program: &Program, backdrop: &str, places: &[(&str, [u32; 4])]) -> Stri
     format!("http://{at}/")
 }
 
-/// A whole overlay: what the demo's streamer has on air.
-const OVERLAY: [(&str, [u32; 4]); 10] = [
-    ("Turntable motor", [20, 560, 500, 155]),
-    ("Night-train", [960, 20, 300, 262]),
-    ("This month", [20, 20, 560, 128]),
-    ("First train leaves in", [600, 20, 300, 126]),
-    ("Just now", [20, 170, 380, 250]),
-    ("Top five this month", [880, 296, 380, 250]),
-    ("New on board", [420, 300, 440, 240]),
-    ("In turn", [20, 440, 380, 92]),
-    ("Derailments", [920, 572, 340, 110]),
-    ("On the line", [0, 748, 1280, 52]),
-];
+const FACE: &[u8] = include_bytes!("files/face.png");
+const FILM: &[u8] = include_bytes!("files/pennant.webm");
+const PENNANT: &[u8] =
+    b"<svg xmlns='http://www.w3.org/2000/svg' viewBox='0 0 24 24'><path d='M6 3v18' stroke='#a83e26' \
+    stroke-width='2'/><path d='M6 4l13 4-13 4' fill='#e2a62b'/></svg>";
 /// What the audience decides, on one picture.
 const ASKED: [(&str, [u32; 4]); 3] = [
     ("The platform decides", [24, 24, 560, 380]),
@@ -86,7 +81,8 @@ async fn the_audience(browser: &Browser, program: &Program) {
     }
     act(program, "Forfeits", "spin", None).await;
     browser.size(1280, 800).await;
-    browser.go(&scene(program, "busy", &ASKED)).await;
+    let places = ASKED.map(|(name, place)| (program.widget(name)["page_url"].as_str().unwrap().to_owned(), place));
+    browser.go(&scene(program, &places, false)).await;
     take(browser, "polls-on-air").await;
     browser.size(1280, 800).await;
     browser.go(&format!("{}/desk", program.base)).await;
@@ -113,10 +109,14 @@ async fn take_all() {
     sender.deliver(&tip("12.50")).await;
     let refunded = sender.deliver(&tip("40")).await["last_seq"].as_u64().unwrap();
 
-    browser.go(&scene(&program, "busy", &OVERLAY)).await;
-    take(&browser, "widgets-on-air").await;
-
     browser.sign_in(&program.base, &program.demo()).await;
+    // Both overlays, as the demo's streamer has them on air.
+    let list = Owner::of(&program).await.page("/overlays").await;
+    let mut tokens = list.split("/o/").skip(1).map(|rest| rest.split('"').next().unwrap());
+    let mut page = || format!("{}/o/{}", program.base, tokens.next().unwrap());
+    let places = [(page(), [20, 148, 864, 486]), (page(), [904, 84, 356, 633])];
+    browser.go(&scene(&program, &places, true)).await;
+    take(&browser, "overlays-on-air").await;
     let rooms = [("/widgets", "shelf"), ("/feeds", "feeds")];
     for (room, name) in rooms {
         browser.go(&format!("{}{room}", program.base)).await;
@@ -135,9 +135,6 @@ async fn take_all() {
     browser.live().await;
     browser.click("[data-part=target] .part-shown").await;
     take(&browser, "bench").await;
-    browser.keys("\u{e00c}").await;
-    browser.run("document.querySelector('#slip details').open = true").await;
-    take(&browser, "explain").await;
     let id = |name: &str| program.widget(name)["id"].clone();
     let marathon = id("Thirty-hour build-through");
     browser.go(&format!("{}/widgets/{marathon}", program.base)).await;
@@ -148,10 +145,6 @@ async fn take_all() {
     browser.size(1280, 1090).await;
     browser.go(&format!("{}/widgets/{marathon}/looks?backdrop=busy", program.base)).await;
     take(&browser, "subathon-on-air").await;
-    browser.size(1280, 1570).await;
-    browser.go(&format!("{}/widgets/{}/looks?backdrop=busy", program.base, id("First train leaves in"))).await;
-    take(&browser, "clocks").await;
-    browser.size(1280, 800).await;
     browser.size(1280, 1230).await;
     browser.go(&format!("{}/widgets/{}/looks?backdrop=busy", program.base, id("Shunting derby"))).await;
     take(&browser, "boards-on-air").await;
@@ -161,6 +154,17 @@ async fn take_all() {
     browser.click("[data-row=\"1\"] .layout-pick").await;
     browser.run("document.querySelector('.layout-bar').scrollIntoView({behavior: 'instant'})").await;
     take(&browser, "layout").await;
+    browser.go(&format!("{}/looks/1?on=1", program.base)).await;
+    browser.live().await;
+    take(&browser, "looks").await;
+    let owner = Owner::of(&program).await;
+    for (name, bytes) in [("Ade.png", FACE), ("Pennant.svg", PENNANT), ("Falling pennants.webm", FILM)] {
+        let path = format!("/files?name={}", name.replace(' ', "%20"));
+        owner.send(&path, "application/octet-stream", bytes).await.error_for_status().unwrap();
+    }
+    browser.go(&format!("{}/files", program.base)).await;
+    browser.live().await;
+    take(&browser, "files").await;
     browser.go(&format!("{}/helpers", program.base)).await;
     browser.fill("#pass-name", "Bram").await;
     browser.click(&format!("input[name=widget][value=\"{}\"]", id("Shunting derby"))).await;

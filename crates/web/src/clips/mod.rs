@@ -1,6 +1,7 @@
-//! A streamer's own files: clips for what is celebrated, and pictures of sides. Taken in, made clean, and served to pages
-//! on air.
+//! A streamer's own files: videos and sounds for what is celebrated, pictures and drawings. One way in: taken in, made
+//! clean, kept, and served to pages on air.
 
+mod drawing;
 mod sound;
 mod video;
 
@@ -12,15 +13,15 @@ use crate::rooms::received::{self, Named};
 use crate::rooms::sign_in::{go_to, refusal};
 use crate::security::session::Owner;
 use crate::security::tokens;
-use actix_web::http::header::{self, CacheControl, CacheDirective};
+use actix_web::http::header::{self, CacheControl, CacheDirective, ETag, EntityTag, Header, IfNoneMatch};
 use actix_web::web::Payload;
 use actix_web::{HttpRequest, HttpResponse, web};
 use serde::Deserialize;
+use sha2::{Digest, Sha256};
 use std::sync::LazyLock;
 use tally_core::look::{Sort, Token};
 use tally_core::record::ids::WidgetId;
 use tally_core::record::own::OWN;
-use tally_core::widgets::Setup;
 use tally_engine::{EngineError, Shaping};
 use tally_store::StoreError;
 use tally_store::clips::Clip;
@@ -31,7 +32,11 @@ const MOST_BYTES: usize = 8 * 1024 * 1024;
 /// Files that are made clean at once, and that may wait for it.
 static CLEANERS: LazyLock<Heavy> = LazyLock::new(|| Heavy::new(2, 8));
 /// Most files of a channel.
-const MOST_CLIPS: usize = 120;
+const MOST_CLIPS: usize = 200;
+/// Most bytes of all files of a channel together.
+pub const MOST_IN_ALL: u64 = 200 * 1024 * 1024;
+/// For what is served: nothing runs, nothing is loaded, and it stands in no page's origin.
+const DRAWING_POLICY: &str = "default-src 'none'; style-src 'unsafe-inline'; img-src data:; sandbox";
 
 /// What was made of a file: safe to hand to any page.
 #[derive(Debug)]
@@ -51,6 +56,8 @@ enum ClipError {
         "This is no picture that can be read, or too large a one. Save it as PNG, JPEG, WebP or GIF of at most 4096 by 4096 pixels and choose it again."
     )]
     NotAPicture,
+    #[error("This is no SVG drawing that can be read. Save it as plain SVG, without scripts, and choose it again.")]
+    NotADrawing,
     #[error(
         "This WebM is coded in a way that browsers do not show. Save it with VP8, VP9 or AV1 pictures and Opus or Vorbis sound."
     )]
@@ -65,19 +72,134 @@ enum ClipError {
     TooLarge { width: u64, height: u64 },
 }
 
+/// What a file is let be.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum Wanted {
+    /// Whatever it is.
+    Any,
+    /// A picture for a side of a board: small and square.
+    Side,
+}
+
+/// What a file is, by its first bytes; the name helps where they do not.
+fn sort_of(body: &[u8], name: &str) -> Sort {
+    match body {
+        [0x89, b'P', b'N', b'G', ..] | [0xFF, 0xD8, 0xFF, ..] | [b'G', b'I', b'F', b'8', ..] => Sort::Picture,
+        [b'R', b'I', b'F', b'F', _, _, _, _, b'W', b'E', b'B', b'P', ..] => Sort::Picture,
+        [0x1A, 0x45, 0xDF, 0xA3, ..] => Sort::Video,
+        _ if name.to_lowercase().ends_with(".webm") => Sort::Video,
+        _ if drawing::is_one(body) => Sort::Picture,
+        _ => Sort::Sound,
+    }
+}
+
 /// Makes a file clean. What a decoder of others stumbles over is broken.
-fn clean(sort: Sort, body: &[u8]) -> Result<Clean, ClipError> {
+fn clean(sort: Sort, wanted: Wanted, body: &[u8]) -> Result<Clean, ClipError> {
+    let picture = |made: Option<bytes::Bytes>| match made {
+        Some(made) => Ok(Clean { bytes: made.to_vec(), milliseconds: 0 }),
+        None => Err(ClipError::NotAPicture),
+    };
     let clean = std::panic::catch_unwind(|| match sort {
         Sort::Video => video::clean(body),
         Sort::Sound => sound::clean(body),
-        Sort::Picture => match picture::small(body) {
-            Some(made) => Ok(Clean { bytes: made.to_vec(), milliseconds: 0 }),
-            None => Err(ClipError::NotAPicture),
-        },
+        Sort::Picture if wanted == Wanted::Side => picture(picture::small(body)),
+        Sort::Picture if drawing::is_one(body) => drawing::clean(body),
+        Sort::Picture => picture(picture::whole(body)),
     });
     let clean = clean.unwrap_or(Err(ClipError::Broken))?;
     // Written anew it may be larger, but not larger than what is taken.
     if clean.bytes.len() > MOST_BYTES { Err(ClipError::Heavy) } else { Ok(clean) }
+}
+
+/// A file that was taken in and made clean, and is not kept yet.
+pub struct Taken {
+    clip: Clip,
+    bytes: Vec<u8>,
+}
+
+/// Reads a file and makes it clean. `Err` inside says what to change about it.
+async fn take_in(name: String, wanted: Wanted, payload: Payload) -> Result<Result<Taken, HttpResponse>, WebError> {
+    let body = match received::file(payload, MOST_BYTES).await? {
+        Ok(body) => body,
+        Err(why) => return Ok(Err(refusal(&why))),
+    };
+    let sort = if wanted == Wanted::Side { Sort::Picture } else { sort_of(&body, &name) };
+    let cleaned = match CLEANERS.run(move || clean(sort, wanted, &body)).await {
+        Ok(cleaned) => cleaned,
+        Err(error) => return Ok(Err(refusal(&crate::error::sentence(&error.to_string())))),
+    };
+    Ok(match cleaned {
+        Ok(Clean { bytes, milliseconds }) => {
+            let token = tokens::token(&mut rand::rng());
+            let milliseconds = milliseconds.try_into().unwrap_or(u32::MAX);
+            let size = bytes.len().try_into().unwrap_or(u32::MAX);
+            Ok(Taken { clip: Clip { token, sort, name, milliseconds, size }, bytes })
+        }
+        Err(why) => Err(refusal(&why.to_string())),
+    })
+}
+
+/// Keeps a file, if there is room for it; its clip.
+async fn keep(app: &App, owner: &Owner, taken: Taken) -> Result<Result<Clip, HttpResponse>, WebError> {
+    let store = app.engine.store();
+    let all = store.clips(owner.channel.id).await?;
+    if all.len() >= MOST_CLIPS {
+        return Ok(Err(refusal(&format!("There are {MOST_CLIPS} files of your own; remove one in Files first."))));
+    }
+    let used: u64 = all.iter().map(|clip| u64::from(clip.size)).sum();
+    if used + u64::from(taken.clip.size) > MOST_IN_ALL {
+        let most = MOST_IN_ALL / 1_048_576;
+        return Ok(Err(refusal(&format!("Your files fill the {most} MB that there are; remove one in Files first."))));
+    }
+    store.create_clip(owner.channel.id, taken.clip.clone(), taken.bytes).await?;
+    Ok(Ok(taken.clip))
+}
+
+/// `POST /files?name=…`: takes a file in, to be chosen wherever one of its sort is.
+pub async fn add(
+    app: web::Data<App>,
+    owner: Owner,
+    named: web::Query<Named>,
+    payload: Payload,
+) -> Result<HttpResponse, WebError> {
+    let taken = match take_in(named.tidy(), Wanted::Any, payload).await? {
+        Ok(taken) => taken,
+        Err(refused) => return Ok(refused),
+    };
+    Ok(match keep(&app, &owner, taken).await? {
+        Ok(_) => go_to("/files"),
+        Err(refused) => refused,
+    })
+}
+
+/// `POST /files/{token}/replace?name=…`: another file of the same sort in the place of one; whatever shows it shows the
+/// other from now on.
+pub async fn replace(
+    app: web::Data<App>,
+    owner: Owner,
+    token: web::Path<String>,
+    named: web::Query<Named>,
+    payload: Payload,
+) -> Result<HttpResponse, WebError> {
+    let all = app.engine.store().clips(owner.channel.id).await?;
+    let old = all.into_iter().find(|clip| clip.token == *token).ok_or(WebError::NotFound)?;
+    let Taken { clip, bytes } = match take_in(named.tidy(), Wanted::Any, payload).await? {
+        Ok(taken) => taken,
+        Err(refused) => return Ok(refused),
+    };
+    if clip.sort != old.sort {
+        let what = match old.sort {
+            Sort::Picture => "a picture",
+            Sort::Video => "a video",
+            Sort::Sound => "a sound",
+        };
+        return Ok(refusal(&format!("{} is {what}; only another one can take its place.", old.name)));
+    }
+    let clip = Clip { token: old.token, ..clip };
+    app.engine.store().replace_clip(owner.channel.id, clip, bytes).await?;
+    // Pages that are open show the old one until they are loaded anew.
+    owner.channel.hub.reload_pages();
+    Ok(go_to("/files"))
 }
 
 /// Of which side a picture is, from 1; where none is named, the file is a clip.
@@ -101,31 +223,18 @@ pub async fn receive(
     if store.widgets(owner.channel.id).await?.iter().all(|one| one.id != id || one.archived) {
         return Err(WebError::NotFound);
     }
-    if store.clips(owner.channel.id).await?.len() >= MOST_CLIPS {
-        return Ok(refusal(&format!("There are {MOST_CLIPS} files of your own; remove one in Channel first.")));
-    }
-    let body = match received::file(payload, MOST_BYTES).await? {
-        Ok(body) => body,
-        Err(why) => return Ok(refusal(&why)),
+    let wanted = if of.side.is_some() { Wanted::Side } else { Wanted::Any };
+    let taken = match take_in(named.tidy(), wanted, payload).await? {
+        Ok(taken) if of.side.is_none() && taken.clip.sort == Sort::Picture => {
+            return Ok(refusal("This is a picture; a celebration is a video or a sound."));
+        }
+        Ok(taken) => taken,
+        Err(refused) => return Ok(refused),
     };
-    let name = named.tidy();
-    // A container of this kind begins with the same four bytes, whatever its name says.
-    let sort = if body.starts_with(&[0x1A, 0x45, 0xDF, 0xA3]) { Sort::Video } else { Sort::Sound };
-    let sort = if name.to_lowercase().ends_with(".webm") { Sort::Video } else { sort };
-    let sort = if of.side.is_some() { Sort::Picture } else { sort };
-    let cleaned = match CLEANERS.run(move || clean(sort, &body)).await {
-        Ok(cleaned) => cleaned,
-        Err(error) => return Ok(refusal(&crate::error::sentence(&error.to_string()))),
+    let Clip { token, sort, .. } = match keep(&app, &owner, taken).await? {
+        Ok(clip) => clip,
+        Err(refused) => return Ok(refused),
     };
-    let clean = match cleaned {
-        Ok(clean) => clean,
-        Err(why) => return Ok(refusal(&why.to_string())),
-    };
-    let token = tokens::token(&mut rand::rng());
-    let milliseconds = clean.milliseconds.try_into().unwrap_or(u32::MAX);
-    let clip = Clip { token: token.clone(), sort, name, milliseconds };
-    store.create_clip(owner.channel.id, clip, clean.bytes).await?;
-
     let (key, drawer) = match (sort, of.side) {
         (Sort::Picture, side) => (format!("{}.flag", side.unwrap_or(1)), ""),
         (Sort::Video, _) => (Token::Celebration.key().to_owned(), "?drawer=motion"),
@@ -141,25 +250,56 @@ pub async fn receive(
 
 /// `POST /clips/{token}/remove`
 pub async fn remove(app: web::Data<App>, owner: Owner, token: web::Path<String>) -> Result<HttpResponse, WebError> {
-    let store = app.engine.store();
-    let widgets = store.widgets(owner.channel.id).await?;
-    let users: Vec<String> = widgets.iter().filter(|one| uses(one, &token)).map(title).collect();
+    let users = Users::of(&app, &owner).await?.of_file(&token);
     if !users.is_empty() {
         let all = users.join(", ");
         return Ok(refusal(&format!("{all} shows it. Choose something else there first, and put it on air.")));
     }
-    store.remove_clip(owner.channel.id, token.into_inner()).await?;
+    app.engine.store().remove_clip(owner.channel.id, token.into_inner()).await?;
     Ok(HttpResponse::Ok().insert_header(("HX-Refresh", "true")).finish())
+}
+
+/// What may show files: widgets, overlays and looks, each by its name and all that it says, also where it is tried.
+pub struct Users(Vec<(String, String)>);
+
+impl Users {
+    /// All of a channel.
+    ///
+    /// # Errors
+    /// The database is away, or the channel is being let go.
+    pub async fn of(app: &App, owner: &Owner) -> Result<Self, WebError> {
+        let (store, channel) = (app.engine.store(), owner.channel.id);
+        let text = |value: Result<String, serde_json::Error>| value.unwrap_or_default();
+        let mut all = Vec::new();
+        for record in store.widgets(channel).await? {
+            let said = serde_json::to_string(&(&record.setup, &record.draft));
+            all.push((title(&record), text(said)));
+        }
+        for record in store.overlays(channel).await? {
+            let said = serde_json::to_string(&(&record.layout, &record.air));
+            all.push((format!("“{}”", record.layout.name), text(said)));
+        }
+        let looks = owner.channel.ask(|channel, _| channel.looks().clone()).await?;
+        for look in looks.all.into_values() {
+            let said = serde_json::to_string(&look);
+            all.push((format!("the look “{}”", look.name), text(said)));
+        }
+        Ok(Self(all))
+    }
+
+    /// Those that show a file. Nobody writes such a token by chance.
+    #[must_use]
+    pub fn of_file(&self, token: &str) -> Vec<String> {
+        self.0.iter().filter(|(_, said)| said.contains(token)).map(|(name, _)| name.clone()).collect()
+    }
+}
+
+fn hex(bytes: &[u8]) -> String {
+    bytes.iter().map(|byte| format!("{byte:02x}")).collect()
 }
 
 fn title(record: &WidgetRecord) -> String {
     format!("“{}”", record.setup.clone().unfolded().title())
-}
-
-/// Whether a widget names a file anywhere in its setup, tried or on air. Nobody writes such a token by chance.
-fn uses(record: &WidgetRecord, token: &str) -> bool {
-    let names = |setup: &Setup| serde_json::to_string(setup).is_ok_and(|text| text.contains(token));
-    names(&record.setup) || record.draft.as_ref().is_some_and(names)
 }
 
 /// `GET /clips/{token}`: for whoever knows the address, as with pages on air.
@@ -171,16 +311,30 @@ pub async fn serve(
     let peer = app.config.proxies.peer(&request);
     app.limits.may_try(&peer, &token).map_err(WebError::TooMany)?;
     match app.engine.store().clip(token.into_inner()).await {
-        Ok((sort, bytes)) => Ok(HttpResponse::Ok()
-            .content_type(match sort {
+        Ok((sort, bytes)) => {
+            let mark = EntityTag::new_strong(hex(&Sha256::digest(&bytes)[..16]));
+            let has_it = matches!(IfNoneMatch::parse(&request), Ok(IfNoneMatch::Items(all)) if all.iter().any(|one| one.weak_eq(&mark)));
+            let mut answer = if has_it { HttpResponse::NotModified() } else { HttpResponse::Ok() };
+            // Another file may take its place, so whoever keeps it asks whether it is still the same.
+            answer
+                .insert_header(CacheControl(vec![CacheDirective::Private, CacheDirective::NoCache]))
+                .insert_header(ETag(mark));
+            if has_it {
+                return Ok(answer.finish());
+            }
+            let kind = match sort {
                 Sort::Video => "video/webm",
                 Sort::Sound => "audio/wav",
-                Sort::Picture => "image/png",
-            })
-            // It never changes; an hour after it was removed nobody has it any more.
-            .insert_header(CacheControl(vec![CacheDirective::Private, CacheDirective::MaxAge(3_600)]))
-            .insert_header((header::CONTENT_DISPOSITION, "inline"))
-            .body(bytes)),
+                Sort::Picture if bytes.starts_with(b"\x89PNG") => "image/png",
+                Sort::Picture => "image/svg+xml",
+            };
+            Ok(answer
+                .content_type(kind)
+                .insert_header((header::CONTENT_DISPOSITION, "inline"))
+                // A drawing that is opened by itself is a page: it may show itself and nothing else.
+                .insert_header((header::CONTENT_SECURITY_POLICY, DRAWING_POLICY))
+                .body(bytes))
+        }
         Err(StoreError::NotFound) => {
             app.limits.was_wrong(&peer);
             Err(WebError::NotFound)
@@ -198,6 +352,6 @@ mod tests {
         let mut wav = b"RIFF\x24\0\0\0WAVEfmt \x10\0\0\0\x01\0\x01\0".to_vec();
         wav.extend([0; 8]);
         wav.extend(b"\x02\0\x10\0data\0\0\0\0");
-        assert!(matches!(clean(Sort::Sound, &wav), Err(ClipError::Broken | ClipError::NotASound)));
+        assert!(matches!(clean(Sort::Sound, Wanted::Any, &wav), Err(ClipError::Broken | ClipError::NotASound)));
     }
 }

@@ -119,7 +119,7 @@ mod tests {
         // The rate stands in four bytes of the head; the decoder falls over 0.
         let mut standing_still = wav(20, 1);
         standing_still[24..28].fill(0);
-        let refused = super::super::clean(tally_core::look::Sort::Sound, &standing_still);
+        let refused = super::super::clean(tally_core::look::Sort::Sound, super::super::Wanted::Any, &standing_still);
         assert_eq!(refused.err(), Some(ClipError::Broken));
         assert!(matches!(clean(&wav(10_500, 1)).err(), Some(ClipError::TooLong { most: 10, .. })));
     }

@@ -311,7 +311,10 @@ mod tests {
         let cluster = element(CLUSTER, &[element(TIMESTAMP, &[0]), crumbs].concat());
         let sent = file(160, b"V_VP8", 40, &cluster);
         assert!(sent.len() < 8 * 1024 * 1024);
-        assert_eq!(super::super::clean(tally_core::look::Sort::Video, &sent).unwrap_err(), ClipError::Heavy);
+        assert_eq!(
+            super::super::clean(tally_core::look::Sort::Video, super::super::Wanted::Any, &sent).unwrap_err(),
+            ClipError::Heavy
+        );
     }
 
     #[test]

@@ -15,7 +15,6 @@ use serde::Deserialize;
 use tally_core::channel::Channel;
 use tally_core::count::Scope;
 use tally_core::language::unit::Unit;
-use tally_core::look::Sort;
 use tally_core::money::Currency;
 use tally_core::record::happening::Kind;
 use tally_core::record::settings::{Settings, Weights};
@@ -23,7 +22,6 @@ use tally_core::sentence::{Editor, Field, Part};
 use tally_core::time::Instant;
 use tally_core::widgets::Piece;
 use tally_store::accounts::{AirSignals, ChannelRecord};
-use tally_store::clips::Clip;
 
 #[derive(Template)]
 #[template(path = "rooms/channel.html")]
@@ -34,7 +32,6 @@ struct Page {
     currencies: &'static [&'static str],
     weights: [u16; 3],
     week_days: [&'static str; 3],
-    clips: Vec<Clip>,
 }
 
 /// `GET /channel`
@@ -47,7 +44,6 @@ pub async fn page(app: web::Data<App>, owner: Owner) -> Result<HttpResponse, Web
         zones: chrono_tz::TZ_VARIANTS.iter().map(|zone| zone.name()).collect(),
         currencies: &CURRENCIES,
         week_days: ["Mon", "Sat", "Sun"],
-        clips: app.engine.store().clips(owner.channel.id).await?,
     };
     Ok(HttpResponse::Ok().insert_header(ContentType::html()).body(html(&page)))
 }

@@ -6,6 +6,7 @@ pub mod channel;
 mod control;
 pub mod desk;
 pub mod feeds;
+pub mod files;
 pub mod first_visit;
 mod frame;
 pub mod health;
