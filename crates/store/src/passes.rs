@@ -3,9 +3,9 @@
 use crate::accounts::digest;
 use crate::schema::{pass_devices, pass_uses, passes};
 use crate::{Store, StoreError};
-use chrono::DateTime;
 use diesel::dsl::{count_star, max};
 use diesel::prelude::*;
+use tally_core::book::instant;
 use tally_core::channel::Grant;
 use tally_core::record::ids::{ChannelId, Seq};
 use tally_core::time::Instant;
@@ -99,10 +99,6 @@ struct Row {
     revoked_us: Option<i64>,
 }
 
-fn instant(us: i64) -> Instant {
-    DateTime::from_timestamp_micros(us).unwrap_or_default()
-}
-
 impl Row {
     fn pass(self) -> Result<Pass, StoreError> {
         let grant = serde_json::from_str(&self.allows).map_err(|error| StoreError::Unreadable(error.to_string()))?;
@@ -114,14 +110,6 @@ impl Row {
 
 fn number(count: i64) -> u32 {
     count.try_into().unwrap_or(u32::MAX)
-}
-
-fn taken(error: diesel::result::Error) -> StoreError {
-    use diesel::result::{DatabaseErrorKind, Error};
-    match error {
-        Error::DatabaseError(DatabaseErrorKind::UniqueViolation, _) => StoreError::Taken,
-        other => other.into(),
-    }
 }
 
 impl Store {
@@ -153,8 +141,7 @@ impl Store {
                     passes::words_until_us.eq(keys.words_until.timestamp_micros()),
                     passes::made_us.eq(now.timestamp_micros()),
                 ))
-                .execute(conn)
-                .map_err(taken)?;
+                .execute(conn)?;
             Ok(passes::table.filter(passes::link.eq(link)).select(passes::id).first(conn)?)
         })
         .await
@@ -172,7 +159,7 @@ impl Store {
                 passes::words.eq(Some(keys.words)),
                 passes::words_until_us.eq(keys.words_until.timestamp_micros()),
             );
-            match diesel::update(own).set(renewed).execute(conn).map_err(taken)? {
+            match diesel::update(own).set(renewed).execute(conn)? {
                 0 => Err(StoreError::NotFound),
                 _ => Ok(()),
             }

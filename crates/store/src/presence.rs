@@ -2,16 +2,12 @@
 
 use crate::schema::{absences, presence};
 use crate::{Store, StoreError, alone};
-use chrono::DateTime;
 use diesel::prelude::*;
+use tally_core::book::instant;
 use tally_core::time::Instant;
 
 /// There is one row, whatever number of processes: any of them is the server.
 const ONLY: u8 = 1;
-
-fn instant(us: i64) -> Instant {
-    DateTime::from_timestamp_micros(us).unwrap_or_default()
-}
 
 impl Store {
     /// Notes that the server is there again, and that it was away if nobody was for longer than `most_us`

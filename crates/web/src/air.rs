@@ -3,6 +3,7 @@
 use crate::app::App;
 use crate::error::WebError;
 use crate::markup::html;
+use crate::security::behind::behind;
 use crate::security::headers::AIR_POLICY;
 use crate::{live, widgets};
 use actix_web::http::header;
@@ -48,19 +49,11 @@ impl Design {
 
 /// Finds the widget behind an address. Guessing is slowed down.
 pub(crate) async fn find(app: &App, request: &HttpRequest, token: &str) -> Result<(ChannelHandle, WidgetId), WebError> {
-    let peer = app.config.proxies.peer(request);
-    app.limits.may_try(&peer, token).map_err(WebError::TooMany)?;
-    match app.engine.by_page_token(token).await {
-        Ok((channel, id)) if channel.hub.widget(id, token).is_some() => {
-            app.limits.was_right(&peer, token);
-            Ok((channel, id))
-        }
-        Ok(_) | Err(EngineError::NotFound) => {
-            app.limits.was_wrong(&peer);
-            Err(WebError::NotFound)
-        }
-        Err(error) => Err(error.into()),
-    }
+    let look_up = async {
+        let (channel, id) = app.engine.by_page_token(token).await?;
+        if channel.hub.widget(id, token).is_some() { Ok((channel, id)) } else { Err(EngineError::NotFound) }
+    };
+    behind(app, request, token, look_up).await
 }
 
 /// `GET /w/{token}`: one widget alone, transparent, at any size.

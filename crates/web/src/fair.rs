@@ -4,6 +4,7 @@
 use crate::app::App;
 use crate::error::WebError;
 use crate::markup::html;
+use crate::security::behind::behind;
 use actix_web::http::header;
 use actix_web::{HttpRequest, HttpResponse, web};
 use askama::Template;
@@ -64,19 +65,11 @@ pub async fn page(
     request: HttpRequest,
     commitment: web::Path<String>,
 ) -> Result<HttpResponse, WebError> {
-    let peer = app.config.proxies.peer(&request);
-    app.limits.may_try(&peer, &commitment).map_err(WebError::TooMany)?;
-    let wrong = || {
-        app.limits.was_wrong(&peer);
-        WebError::NotFound
+    let look_up = async {
+        let promised = Bytes32::try_from(commitment.clone()).map_err(|_| StoreError::NotFound)?;
+        Ok::<_, StoreError>((promised, app.engine.store().promise(promised).await?))
     };
-    let promised = Bytes32::try_from(commitment.into_inner()).map_err(|_| wrong())?;
-    let (channel, widget, line) = match app.engine.store().promise(promised).await {
-        Ok(found) => found,
-        Err(StoreError::NotFound) => return Err(wrong()),
-        Err(error) => return Err(error.into()),
-    };
-    app.limits.was_right(&peer, &promised.to_string());
+    let (promised, (channel, widget, line)) = behind(&app, &request, &commitment, look_up).await?;
     let entry = match line {
         Some(seq) => Some(app.engine.store().entry(channel, seq).await?),
         None => None,

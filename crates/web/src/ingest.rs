@@ -4,13 +4,13 @@ use crate::app::App;
 use crate::error::WebError;
 use crate::inbox::{body, header};
 use crate::mapped;
+use crate::security::behind::behind;
 use actix_web::http::header::{ALLOW, HeaderValue};
 use actix_web::http::{Method, StatusCode};
 use actix_web::web::{self, Payload};
 use actix_web::{HttpRequest, HttpResponse};
 use serde_json::json;
 use tally_core::record::ids::{ChannelId, FeedId};
-use tally_engine::EngineError;
 use tally_feeds::cloudevents::{self, Mode};
 use tally_feeds::signature::{self, Signed};
 use tally_store::feeds::Wiring;
@@ -50,21 +50,15 @@ async fn deliver(
     payload: Payload,
     token: &str,
 ) -> Result<HttpResponse, HttpResponse> {
-    let peer = app.config.proxies.peer(request);
-    app.limits.may_try(&peer, token).map_err(|seconds| WebError::TooMany(seconds).problem())?;
-    let feed = match app.engine.by_feed_token(token).await {
-        Ok(feed) => {
-            app.limits.was_right(&peer, token);
-            feed
-        }
-        Err(EngineError::NotFound) => {
-            app.limits.was_wrong(&peer);
+    let feed = match behind(app, request, token, app.engine.by_feed_token(token)).await {
+        Ok(feed) => feed,
+        Err(WebError::NotFound) => {
             return Err(WebError::refuse(
                 StatusCode::FORBIDDEN,
                 "No feed has this address; copy it anew from the Feeds room.",
             ));
         }
-        Err(error) => return Err(WebError::from(error).problem()),
+        Err(error) => return Err(error.problem()),
     };
     app.limits.feed(feed.id).map_err(|seconds| WebError::TooMany(seconds).problem())?;
     if feed.paused {

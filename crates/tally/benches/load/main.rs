@@ -1,7 +1,7 @@
 //! The load bench: how fast, beside bare baselines run in the same minutes on the same machine.
 //!
 //! Nothing is asserted here, since machines are noisy. It prints a table and, run whole, writes
-//! `docs/bench.md`. `./bench ingest`, `./bench dom`, `./bench pages`, `./bench clocks`, `./bench audience`, `./bench boards`,
+//! `docs/bench.md`. `./bench ingest`, `./bench dom`, `./bench pages`, `./bench overlays`, `./bench clocks`, `./bench audience`, `./bench boards`,
 //! `./bench passes`, `./bench fold`, `./bench record`, `./bench wiring` and `./bench show` run one part each.
 
 #![allow(clippy::unwrap_used, clippy::expect_used, missing_docs)]
@@ -16,6 +16,7 @@ mod clocks;
 mod dom;
 mod fold;
 mod ingest;
+mod overlays;
 mod pages;
 mod passes;
 mod record;
@@ -42,6 +43,9 @@ fn main() {
         }
         if wanted("pages") {
             pages::measure(&mut report).await;
+        }
+        if wanted("overlays") {
+            overlays::measure(&mut report).await;
         }
         if wanted("clocks") {
             clocks::measure(&mut report).await;

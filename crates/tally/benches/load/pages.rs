@@ -1,7 +1,8 @@
-//! A thousand open pages, beside a bare broadcast over the same kind of connection.
+//! A thousand open pages of a widget, and two thousand of an overlay, beside a bare broadcast over the same kind of connection.
 
 use crate::bare::Bare;
 use crate::kit::db::{Database, Server};
+use crate::kit::owner::Owner;
 use crate::kit::page::Page;
 use crate::kit::program::Program;
 use crate::report::{Report, median, percentile, resident};
@@ -11,7 +12,9 @@ use std::time::{Duration, Instant};
 use tokio::sync::mpsc;
 
 const ROUNDS: usize = 3;
+/// Pages of one widget, and of an overlay with ten.
 const PAGES: usize = 1_000;
+const OVERLAYS: usize = 2_000;
 const UPDATES: usize = 100;
 const EVERY: Duration = Duration::from_millis(100);
 
@@ -19,6 +22,7 @@ const EVERY: Duration = Duration::from_millis(100);
 struct Crowd {
     arrivals: mpsc::UnboundedReceiver<(usize, Instant)>,
     open: Arc<AtomicUsize>,
+    pages: usize,
 }
 
 /// The number behind a mark in a message.
@@ -29,10 +33,10 @@ fn number(message: &str, mark: &str) -> Option<usize> {
 }
 
 impl Crowd {
-    async fn open(url: &str, mark: &'static str) -> Self {
+    async fn open(url: &str, mark: &'static str, pages: usize) -> Self {
         let (sender, arrivals) = mpsc::unbounded_channel();
         let open = Arc::new(AtomicUsize::new(0));
-        for _ in 0..PAGES {
+        for _ in 0..pages {
             let mut page = Page::open(url).await;
             let (sender, open) = (sender.clone(), open.clone());
             tokio::spawn(async move {
@@ -45,13 +49,13 @@ impl Crowd {
                 open.fetch_sub(1, Ordering::Relaxed);
             });
         }
-        Self { arrivals, open }
+        Self { arrivals, open, pages }
     }
 
     /// Delays of all arrivals, given when each number was sent.
     async fn delays(&mut self, sent: &[Instant]) -> Vec<Duration> {
-        let mut delays = Vec::with_capacity(PAGES * UPDATES);
-        while delays.len() < PAGES * sent.len() {
+        let mut delays = Vec::with_capacity(self.pages * UPDATES);
+        while delays.len() < self.pages * sent.len() {
             match tokio::time::timeout(Duration::from_secs(5), self.arrivals.recv()).await {
                 Ok(Some((number, at))) => {
                     if let Some(sent) = number.checked_sub(1).and_then(|index| sent.get(index)) {
@@ -77,7 +81,8 @@ impl Figures {
     }
 }
 
-async fn ours() -> (Figures, usize) {
+/// Of pages of the counter, or of the overlay on which it stands; and how long a message is.
+async fn ours(pages: usize, on_overlay: bool) -> (Figures, usize) {
     let server = Server::start();
     let database = Database::on(&server.url());
     let program = Program::with(&database.url, &["--demo"]);
@@ -85,11 +90,17 @@ async fn ours() -> (Figures, usize) {
     let press = format!("{}/api/v1/widgets/{}/actions/add", program.base, counter["id"]);
     let token = demo["api_token"].as_str().unwrap().to_owned();
     let client = reqwest::Client::new();
-    let url = counter["page_url"].as_str().unwrap();
-    let example = Page::open(url).await.drawn("counter-value").await.to_string().len();
+    let own = counter["page_url"].as_str().unwrap();
+    let example = Page::open(own).await.drawn("counter-value").await.to_string().len();
+    let url = if on_overlay {
+        let list = Owner::of(&program).await.page("/overlays").await;
+        format!("{}/o/{}", program.base, list.split("/o/").nth(1).unwrap().split('"').next().unwrap())
+    } else {
+        own.to_owned()
+    };
 
     let before = resident(program.id());
-    let mut crowd = Crowd::open(url, "data-t=\\\"").await;
+    let mut crowd = Crowd::open(&url, "data-t=\\\"", pages).await;
     tokio::time::sleep(Duration::from_secs(1)).await;
     let mut sent = Vec::new();
     let mut pace = tokio::time::interval(EVERY);
@@ -100,16 +111,16 @@ async fn ours() -> (Figures, usize) {
         tokio::spawn(async move { request.send().await.unwrap().error_for_status().unwrap() });
     }
     let delays = crowd.delays(&sent).await;
-    let memory = resident(program.id()).saturating_sub(before) / PAGES as u64;
-    assert_eq!(crowd.open.load(Ordering::Relaxed), PAGES, "pages were lost");
+    let memory = resident(program.id()).saturating_sub(before) / pages as u64;
+    assert_eq!(crowd.open.load(Ordering::Relaxed), pages, "pages were lost");
     (Figures { delays, memory }, example)
 }
 
-async fn theirs(length: usize) -> Figures {
+async fn theirs(length: usize, pages: usize) -> Figures {
     let bare = Bare::start();
     let client = reqwest::Client::new();
     let before = resident(bare.id());
-    let mut crowd = Crowd::open(&format!("{}/page", bare.base), "mark ").await;
+    let mut crowd = Crowd::open(&format!("{}/page", bare.base), "mark ", pages).await;
     tokio::time::sleep(Duration::from_secs(1)).await;
     let mut sent = Vec::new();
     let mut pace = tokio::time::interval(EVERY);
@@ -121,28 +132,41 @@ async fn theirs(length: usize) -> Figures {
         tokio::spawn(async move { request.send().await.unwrap() });
     }
     let delays = crowd.delays(&sent).await;
-    Figures { delays, memory: resident(bare.id()).saturating_sub(before) / PAGES as u64 }
+    Figures { delays, memory: resident(bare.id()).saturating_sub(before) / pages as u64 }
 }
 
 pub async fn measure(report: &mut Report) {
-    let (mut mine, mut bare) = (Vec::new(), Vec::new());
-    let mut delivered = 0;
-    for _ in 0..ROUNDS {
-        let (ours, length) = ours().await;
-        delivered += ours.delays.len();
-        mine.push(ours.summary());
-        bare.push(theirs(length).await.summary());
-    }
-    let of = |rounds: &[[f64; 3]], index: usize| median(rounds.iter().map(|round| round[index]).collect());
-    let share = 100.0 * delivered as f64 / (ROUNDS * PAGES * UPDATES) as f64;
-    let lines = [
+    let of_widgets = [
         ("1,000 pages at 10 updates a second, p50", "ms", ""),
         ("1,000 pages at 10 updates a second, p99", "ms", "< 100 ms"),
         ("memory for each open page", "KB", "< 40 KB"),
     ];
+    compare(report, PAGES, false, of_widgets).await;
+    let of_overlays = [
+        ("2,000 overlay pages at 10 updates a second, p50", "ms", ""),
+        ("2,000 overlay pages at 10 updates a second, p99", "ms", "< 250 ms"),
+        ("memory for each open overlay page", "KB", "< 30 KB"),
+    ];
+    compare(report, OVERLAYS, true, of_overlays).await;
+}
+
+async fn compare(report: &mut Report, pages: usize, on_overlay: bool, lines: [(&str, &str, &str); 3]) {
+    let (mut mine, mut bare) = (Vec::new(), Vec::new());
+    let (mut delivered, mut delivered_bare) = (0, 0);
+    for _ in 0..ROUNDS {
+        let (ours, length) = ours(pages, on_overlay).await;
+        let theirs = theirs(length, pages).await;
+        (delivered, delivered_bare) = (delivered + ours.delays.len(), delivered_bare + theirs.delays.len());
+        mine.push(ours.summary());
+        bare.push(theirs.summary());
+    }
+    let of = |rounds: &[[f64; 3]], index: usize| median(rounds.iter().map(|round| round[index]).collect());
+    let all = (ROUNDS * pages * UPDATES) as f64;
+    let share = |delivered: usize| 100.0 * delivered as f64 / all;
+    let told = format!("{:.1} % delivered, bare {:.1} %", share(delivered), share(delivered_bare));
     for (index, (what, unit, aim)) in lines.into_iter().enumerate() {
         let (mine, bare) = (of(&mine, index), of(&bare, index));
-        let beside = format!("bare broadcast {bare:.1} {unit}: ratio {:.1}; {share:.1} % delivered", mine / bare);
+        let beside = format!("bare broadcast {bare:.1} {unit}: ratio {:.1}; {told}", mine / bare);
         report.add(what, format!("{mine:.1} {unit}"), beside, aim);
     }
 }

@@ -11,6 +11,7 @@ use crate::heavy::Heavy;
 use crate::picture;
 use crate::rooms::received::{self, Named};
 use crate::rooms::sign_in::{go_to, refusal};
+use crate::security::behind::behind;
 use crate::security::session::Owner;
 use crate::security::tokens;
 use actix_web::http::header::{self, CacheControl, CacheDirective, ETag, EntityTag, Header, IfNoneMatch};
@@ -23,7 +24,6 @@ use tally_core::look::{Sort, Token};
 use tally_core::record::ids::WidgetId;
 use tally_core::record::own::OWN;
 use tally_engine::{EngineError, Shaping};
-use tally_store::StoreError;
 use tally_store::clips::Clip;
 use tally_store::widgets::WidgetRecord;
 
@@ -308,9 +308,7 @@ pub async fn serve(
     request: HttpRequest,
     token: web::Path<String>,
 ) -> Result<HttpResponse, WebError> {
-    let peer = app.config.proxies.peer(&request);
-    app.limits.may_try(&peer, &token).map_err(WebError::TooMany)?;
-    match app.engine.store().clip(token.into_inner()).await {
+    match behind(&app, &request, &token, app.engine.store().clip(token.clone())).await {
         Ok((sort, bytes)) => {
             let mark = EntityTag::new_strong(hex(&Sha256::digest(&bytes)[..16]));
             let has_it = matches!(IfNoneMatch::parse(&request), Ok(IfNoneMatch::Items(all)) if all.iter().any(|one| one.weak_eq(&mark)));
@@ -335,11 +333,7 @@ pub async fn serve(
                 .insert_header((header::CONTENT_SECURITY_POLICY, DRAWING_POLICY))
                 .body(bytes))
         }
-        Err(StoreError::NotFound) => {
-            app.limits.was_wrong(&peer);
-            Err(WebError::NotFound)
-        }
-        Err(error) => Err(error.into()),
+        Err(error) => Err(error),
     }
 }
 

@@ -5,12 +5,12 @@ use crate::error::WebError;
 use crate::live;
 use crate::markup::html;
 use crate::overlay::stage;
+use crate::security::behind::behind;
 use crate::security::headers::AIR_POLICY;
 use actix_web::http::header;
 use actix_web::{HttpRequest, HttpResponse, web};
 use askama::Template;
 use tally_engine::ChannelHandle;
-use tally_store::StoreError;
 use tally_store::overlays::OverlayRecord;
 
 #[derive(Template)]
@@ -24,19 +24,8 @@ struct Page<'a> {
 
 /// Finds the overlay behind an address. Guessing is slowed down.
 async fn find(app: &App, request: &HttpRequest, token: &str) -> Result<(ChannelHandle, OverlayRecord), WebError> {
-    let peer = app.config.proxies.peer(request);
-    app.limits.may_try(&peer, token).map_err(WebError::TooMany)?;
-    match app.engine.store().overlay_by_token(token.to_owned()).await {
-        Ok(record) => {
-            app.limits.was_right(&peer, token);
-            Ok((app.engine.channel(record.channel).await?, record))
-        }
-        Err(StoreError::NotFound) => {
-            app.limits.was_wrong(&peer);
-            Err(WebError::NotFound)
-        }
-        Err(error) => Err(error.into()),
-    }
+    let record = behind(app, request, token, app.engine.store().overlay_by_token(token.to_owned())).await?;
+    Ok((app.engine.channel(record.channel).await?, record))
 }
 
 /// `GET /o/{token}`: an overlay, transparent, at any size.

@@ -10,6 +10,7 @@ use crate::pad::pad;
 use crate::rooms::desk::PressBody;
 use crate::rooms::score;
 use crate::rooms::sign_in::{TOO_OFTEN, go_to, refusal};
+use crate::security::behind::behind;
 use crate::security::csrf;
 use crate::security::helper::{self, Helper};
 use crate::security::spoken::Spoken;
@@ -40,18 +41,9 @@ struct Door {
 
 /// The pass behind a link. Guessing is slowed down.
 async fn linked(app: &App, request: &HttpRequest, link: &str) -> Result<Pass, WebError> {
-    let peer = app.config.proxies.peer(request);
-    app.limits.may_try(&peer, link).map_err(WebError::TooMany)?;
-    match app.engine.store().pass_by_link(link.to_owned()).await {
-        Ok(pass) => {
-            app.limits.was_right(&peer, link);
-            Ok(pass)
-        }
-        Err(StoreError::NotFound) => {
-            app.limits.was_wrong(&peer);
-            Err(PassOver::None.into())
-        }
-        Err(error) => Err(error.into()),
+    match behind(app, request, link, app.engine.store().pass_by_link(link.to_owned())).await {
+        Err(WebError::NotFound) => Err(PassOver::None.into()),
+        found => found,
     }
 }
 

@@ -1,5 +1,6 @@
 //! Who may do what, and how much of it.
 
+pub mod behind;
 pub mod bodies;
 pub mod csrf;
 pub mod guard;
