@@ -20,19 +20,7 @@ impl Task {
             self.channel.turn(now);
             let plates = self.channel.plates(now);
             for id in ready {
-                // Drawing changes nothing; so if one widget cannot be drawn, it keeps its last picture, and the
-                // others go on.
-                let begun = tokio::time::Instant::now();
-                let drawing = AssertUnwindSafe(|| self.drawn(id, plates.get(&id).copied(), now));
-                match std::panic::catch_unwind(drawing) {
-                    Ok(Some(drawn)) => {
-                        let token = self.tokens.get(&id).map_or("", String::as_str);
-                        self.hub.publish(id, token, drawn);
-                    }
-                    Ok(None) => {}
-                    Err(_) => tracing::error!(channel = %self.id, widget = %id, "a widget could not be drawn"),
-                }
-                self.pace.took(id, begun.elapsed(), tokio::time::Instant::now());
+                self.draw_one(id, plates.get(&id).copied(), now);
             }
         }
         if self.pulse_due.is_some_and(|due| due <= tick) || self.pulse_drawn + PULSE_IDLE <= tick {
@@ -40,6 +28,22 @@ impl Task {
             self.pulse_drawn = tick;
             self.draw_pulse();
         }
+    }
+
+    /// Draws one widget now, whoever's turn it is.
+    pub(super) fn draw_one(&mut self, id: WidgetId, plate: Option<usize>, now: Instant) {
+        let begun = tokio::time::Instant::now();
+        // Drawing changes nothing; so if one widget cannot be drawn, it keeps its last picture, and the others go on.
+        let drawing = AssertUnwindSafe(|| self.drawn(id, plate, now));
+        match std::panic::catch_unwind(drawing) {
+            Ok(Some(drawn)) => {
+                let token = self.tokens.get(&id).map_or("", String::as_str);
+                self.hub.publish(id, token, drawn);
+            }
+            Ok(None) => {}
+            Err(_) => tracing::error!(channel = %self.id, widget = %id, "a widget could not be drawn"),
+        }
+        self.pace.took(id, begun.elapsed(), tokio::time::Instant::now());
     }
 
     fn drawn(&mut self, id: WidgetId, plate: Option<usize>, now: Instant) -> Option<Drawn> {
