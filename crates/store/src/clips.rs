@@ -36,12 +36,16 @@ define_sql_function! {
 const HEARD: u8 = 0;
 const SEEN: u8 = 1;
 const PICTURE: u8 = 2;
+const FONT: u8 = 3;
+const PAGE: u8 = 4;
 
 fn number(sort: Sort) -> u8 {
     match sort {
         Sort::Sound => HEARD,
         Sort::Video => SEEN,
         Sort::Picture => PICTURE,
+        Sort::Font => FONT,
+        Sort::Page => PAGE,
     }
 }
 
@@ -49,6 +53,8 @@ fn sort_of(number: u8) -> Sort {
     match number {
         SEEN => Sort::Video,
         PICTURE => Sort::Picture,
+        FONT => Sort::Font,
+        PAGE => Sort::Page,
         _ => Sort::Sound,
     }
 }

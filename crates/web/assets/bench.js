@@ -178,7 +178,7 @@
     if (!token) return;
     const out = event.target.parentElement.querySelector('.slide-value');
     if (out) out.textContent = event.target.value;
-    if (token.startsWith('kind:')) return;
+    if (/^(kind|part):/.test(token)) return;
     for (const air of document.querySelectorAll('.stage-frame .air'))
       air.style.setProperty(`--${token.replaceAll('_', '-')}`, event.target.value);
   });

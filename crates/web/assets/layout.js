@@ -133,6 +133,9 @@
     const before = new Set(pieces().map(idOf));
     step = told.step;
     stage.dataset.board = told.board;
+    stage.className = ['overlay', told.style?.class ?? ''].join(' ').trim();
+    stage.dataset.style = told.style?.css ?? '';
+    tallyOwn.dress(/** @type {HTMLElement} */ (stage.parentElement));
     Idiomorph.morph(stage, told.pieces, {
       morphStyle: 'innerHTML',
       callbacks: { beforeAttributeUpdated: (/** @type {string} */ name) => name !== 'style' },

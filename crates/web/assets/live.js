@@ -131,6 +131,7 @@
       one.style.setProperty('--first', one.dataset.first);
       one.style.setProperty('--second', one.dataset.second);
     }
+    tallyOwn.dress(place);
     if (typeof tallyOverlay !== 'undefined') tallyOverlay.dress(place);
     if (!hasSeldom && SELDOM.test(place.textContent)) bringSeldomFonts();
     tallyMotion.fit(place);

@@ -8,6 +8,9 @@ const tallyMotion = (() => {
   const onAir = document.documentElement.classList.contains('air-page');
   // Faster than this after each other, changes are shown at once.
   const BURST = 140;
+  // More than this at once leave unseen.
+  const MOST_LEAVING = 4;
+  /** @typedef {Map<any, { box: DOMRect, key: string | undefined, node: any, home: DOMRect }>} Keyed */
   /** @type {Record<string, number>} */
   const DURATIONS = { brisk: 420, calm: 700, slow: 1200, still: 0 };
   const SPEED = 'animation-speed-';
@@ -22,11 +25,12 @@ const tallyMotion = (() => {
     const air = airOf(place);
     if (!air) return null;
     const keyed = new Map();
+    const home = air.getBoundingClientRect();
     // In a burst nothing will slide, so nothing need be measured.
     const burst = performance.now() - (place.movedAt ?? -BURST) < BURST;
     if (!burst && durationOf(air))
       for (const one of place.querySelectorAll('[data-key]'))
-        keyed.set(one.id || one, { box: one.getBoundingClientRect(), key: one.dataset.key });
+        keyed.set(one.id || one, { box: one.getBoundingClientRect(), key: one.dataset.key, node: one, home });
     const figures = [...place.querySelectorAll('[data-roll]')].map((one) => one.textContent);
     const opened = place.querySelector('[data-opened]')?.dataset.opened;
     const flourish = place.querySelector('[data-flourish]')?.dataset.flourish;
@@ -41,6 +45,7 @@ const tallyMotion = (() => {
     place.movedAt = performance.now();
     if (time && !burst) {
       makeRoom(place, was.keyed, time);
+      if (!air.classList.contains('entry-motion-cut')) letGo(air, was.keyed);
       rollAll(place, was.figures, air);
     }
     const opened = place.querySelector('[data-opened]')?.dataset.opened;
@@ -56,11 +61,7 @@ const tallyMotion = (() => {
   }
 
   // Lines that stay slide to where they stand now, new ones come in.
-  function makeRoom(
-    /** @type {any} */ place,
-    /** @type {Map<any, { box: DOMRect, key: string | undefined }>} */ keyed,
-    /** @type {number} */ time,
-  ) {
+  function makeRoom(/** @type {any} */ place, /** @type {Keyed} */ keyed, /** @type {number} */ time) {
     for (const one of place.querySelectorAll('[data-key]')) {
       const old = keyed.get(one.id || one);
       if (!one.id) {
@@ -81,6 +82,24 @@ const tallyMotion = (() => {
           duration: time,
           easing: 'cubic-bezier(0.2, 0.8, 0.2, 1)',
         });
+    }
+  }
+
+  // Lines that are gone leave from where they stood. They stand outside of what is drawn, and the next drawing drops them.
+  function letGo(/** @type {HTMLElement} */ air, /** @type {Keyed} */ keyed) {
+    const gone = [...keyed.values()].filter(({ node }) => node.id && !node.isConnected);
+    for (const { node, box, home } of gone.slice(0, MOST_LEAVING)) {
+      node.removeAttribute('id');
+      node.classList.remove('arrives');
+      node.classList.add('leaves');
+      const { style } = node;
+      style.left = `${box.left - home.left}px`;
+      style.top = `${box.top - home.top}px`;
+      style.width = `${box.width}px`;
+      style.height = `${box.height}px`;
+      node.setAttribute('aria-hidden', 'true');
+      node.addEventListener('animationend', () => node.remove(), { once: true });
+      air.append(node);
     }
   }
 

@@ -23,6 +23,7 @@ mod live;
 mod mapped;
 mod markup;
 mod overlay;
+mod own_style;
 mod pad;
 mod picture;
 mod qr;

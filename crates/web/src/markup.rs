@@ -12,6 +12,11 @@ pub fn html(template: &impl Template) -> String {
     })
 }
 
+/// Bytes as hexadecimal digits.
+pub fn hex(bytes: &[u8]) -> String {
+    bytes.iter().map(|byte| format!("{byte:02x}")).collect()
+}
+
 /// Lets a browser keep an answer as a file of that name.
 pub fn attachment(name: impl Into<String>) -> ContentDisposition {
     ContentDisposition {

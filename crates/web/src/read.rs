@@ -3,6 +3,7 @@
 use crate::air::{find, look};
 use crate::app::App;
 use crate::error::WebError;
+use crate::widgets;
 use actix_web::http::header;
 use actix_web::{HttpRequest, HttpResponse, HttpResponseBuilder, web};
 use bytes::Bytes;
@@ -21,14 +22,9 @@ pub async fn value(channel: &ChannelHandle, id: WidgetId) -> Result<Value, WebEr
     let seen =
         channel.ask(move |channel, now| channel.view(id, now).map(|view| (view, channel.last_seq(), now))).await?;
     let (view, seq, now) = seen.ok_or(WebError::NotFound)?;
-    let mut value = serde_json::to_value(&view).map_err(|error| WebError::Inside(error.to_string()))?;
+    let mut value = widgets::told(&view);
     if let Value::Object(fields) = &mut value {
-        fields.extend([
-            ("id".to_owned(), json!(id)),
-            ("text".to_owned(), json!(view.text())),
-            ("seq".to_owned(), json!(seq)),
-            ("at".to_owned(), json!(now)),
-        ]);
+        fields.extend([("id".to_owned(), json!(id)), ("seq".to_owned(), json!(seq)), ("at".to_owned(), json!(now))]);
     }
     Ok(value)
 }

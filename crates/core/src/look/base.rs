@@ -94,7 +94,16 @@ impl Base {
             | Token::FlourishSound
             | Token::PassingSound => "none",
             Token::Volume => "60",
-            Token::ShowTitle => "shown",
+            Token::ShadowColour => "#000000",
+            Token::ShadowOffset => "5",
+            Token::ShadowSoftness => "12",
+            Token::IconSize | Token::BarThickness | Token::Opacity => "100",
+            Token::IconPlate => by_look(["#e2a62b", "#343a40", "#d6c7a8", "#3a3f47", "#23262b"]),
+            Token::IconPlateOpacity | Token::MoveAcross | Token::MoveDown => "0",
+            Token::FadedOpacity => "22",
+            Token::EntryMotion => "slide",
+            Token::BackgroundPicture | Token::OwnDrawing => "none",
+            Token::ShowTitle | Token::Visibility => "shown",
             Token::Icon => "own",
         }
     }

@@ -72,7 +72,7 @@ pub fn warnings(look: &Look, shape: &Shape) -> Vec<String> {
 
 #[cfg(test)]
 mod tests {
-    use super::super::token;
+    use super::super::tokens;
     use super::*;
 
     #[test]
@@ -86,8 +86,13 @@ mod tests {
 
     #[test]
     fn what_may_drown_is_said() {
-        let shape =
-            Shape { key: "rail", words: "Rail", tokens: &[token::TEXT, token::PLATE, token::BAR], size: (1, 1) };
+        let shape = Shape {
+            key: "rail",
+            words: "Rail",
+            tokens: &[tokens::TEXT, tokens::PLATE, tokens::BAR],
+            parts: &[],
+            size: (1, 1),
+        };
         let warned = |edits: &[(&str, &str)]| {
             let mut look = Look::default();
             for (key, text) in edits {

@@ -9,21 +9,16 @@ mod contrast;
 mod file;
 mod font;
 mod own;
+mod part;
 mod token;
-
-/// The groups of tokens that shapes use.
-pub mod tokens {
-    pub use super::token::{
-        ADDED_SOUNDS, BAR, BOARD_SOUNDS, CELEBRATION, CLOCK_SOUNDS, EDGE, ENTERING, LINES, PLATE, POLL_SOUNDS, SIDES,
-        SIGNS, TAPE, TEXT, TITLED, WHEEL_SOUNDS,
-    };
-}
+pub mod tokens;
 
 pub use base::Base;
 pub use contrast::{contrast, warnings};
 pub use file::{FileError, from_file, to_file};
 pub use font::{FONTS, Font};
 pub use own::{LookEdit, LookError, Looks, MOST_LOOKS, OwnLook, Values};
+pub use part::Part;
 pub use token::{Drawer, Form, Sort, Token, icons};
 
 use crate::language::Language;
@@ -44,6 +39,8 @@ pub struct Shape {
     pub words: &'static str,
     /// The groups of tokens that have an effect on it.
     pub tokens: &'static [&'static [Token]],
+    /// The parts that its drawing has.
+    pub parts: &'static [Part],
     /// The size at which it looks best in a picture of 1920 by 1080, in pixels.
     pub size: (u32, u32),
 }
@@ -69,6 +66,12 @@ pub struct Look {
     /// What is different again for a kind of entry.
     #[serde(skip_serializing_if = "BTreeMap::is_empty")]
     pub kinds: BTreeMap<Kind, BTreeMap<Token, String>>,
+    /// What is different again for a part of the drawing.
+    #[serde(skip_serializing_if = "BTreeMap::is_empty")]
+    pub parts: BTreeMap<Part, BTreeMap<Token, String>>,
+    /// Style of the streamer's own for this widget, as it was written.
+    #[serde(skip_serializing_if = "String::is_empty")]
+    pub css: String,
 }
 
 impl Look {
@@ -103,6 +106,12 @@ impl Look {
         self.kinds.get(&kind)?.get(&token).map(String::as_str)
     }
 
+    /// The value of a token for a part, if it is different there.
+    #[must_use]
+    pub fn for_part(&self, part: Part, token: Token) -> Option<&str> {
+        self.parts.get(&part)?.get(&token).map(String::as_str)
+    }
+
     /// The shape in which a family with these shapes is drawn.
     #[must_use]
     pub fn shape<'a>(&self, shapes: &'a [Shape]) -> Option<&'a Shape> {
@@ -117,6 +126,9 @@ impl Look {
             Token::FontWeight => font.weights.0 < font.weights.1,
             Token::FontWidth => font.width,
             Token::OutlineColour => self.number(Token::OutlineWidth) > 0,
+            Token::ShadowColour | Token::ShadowOffset | Token::ShadowSoftness => self.number(Token::Shadow) > 0,
+            Token::IconPlate => self.number(Token::IconPlateOpacity) > 0,
+            Token::Entrance => self.get(Token::EntryMotion) == "slide",
             Token::BackgroundOpacity
             | Token::Background
             | Token::BorderColour
@@ -131,7 +143,11 @@ impl Look {
         };
         Token::ALL
             .into_iter()
-            .filter(|token| shape.tokens.iter().any(|group| group.contains(token)) && has(token))
+            .filter(|token| {
+                // Any widget can be drawn by a page of one's own.
+                let used = *token == Token::OwnDrawing || shape.tokens.iter().any(|group| group.contains(token));
+                used && has(token)
+            })
             .collect()
     }
 
@@ -171,8 +187,13 @@ impl Look {
                 let shape = shapes.iter().find(|shape| shape.key == text);
                 shape.ok_or_else(|| input("The shape", text).refuse(NONE_OF_THEM))?.key.clone_into(&mut self.shape);
             }
+            "css" => self.css = own_style(text)?,
+            "own" => self.own.clear(),
             "language" => self.language = input("The language", text).choice(&Language::ALL, Language::key)?,
             _ => {
+                if let Some((part, token)) = key.strip_prefix("part:").and_then(|rest| rest.split_once(':')) {
+                    return self.edit_part(part, token, text);
+                }
                 let (kind, key) = match key.strip_prefix("kind:").and_then(|rest| rest.split_once(':')) {
                     Some((kind, key)) => match Kind::SENT.into_iter().find(|one| one.key() == kind) {
                         Some(kind) => (Some(kind), key),
@@ -180,7 +201,10 @@ impl Look {
                     },
                     None => (None, key),
                 };
-                let known = |token: &Token| kind.is_none() || Self::OF_KIND.contains(token);
+                let known = |token: &Token| match kind {
+                    Some(_) => Self::OF_KIND.contains(token),
+                    None => !token.is_of_parts(),
+                };
                 let Some(token) = Token::of_key(key).filter(known) else { return Ok(false) };
                 let place = match kind {
                     Some(kind) => self.kinds.entry(kind).or_default(),
@@ -196,6 +220,38 @@ impl Look {
         }
         Ok(true)
     }
+
+    /// Changes one thing of a part; an empty text puts it back. False if there is no such thing.
+    fn edit_part(&mut self, part: &str, key: &str, text: &str) -> Result<bool, EditError> {
+        let Some(part) = Part::of_key(part) else { return Ok(false) };
+        if key == "all" {
+            self.parts.remove(&part);
+            return Ok(true);
+        }
+        let Some(token) = Token::of_key(key).filter(|token| part.tokens().contains(token)) else { return Ok(false) };
+        if text.is_empty() {
+            self.parts.entry(part).or_default().remove(&token);
+        } else {
+            let value = token.read(text)?;
+            self.parts.entry(part).or_default().insert(token, value);
+        }
+        self.parts.retain(|_, own| !own.is_empty());
+        Ok(true)
+    }
+}
+
+/// Most bytes of a style of one's own: it travels with every drawing.
+pub const MOST_CSS: usize = 8 * 1024;
+
+/// A style as it is kept. What it says is read where it is drawn.
+///
+/// # Errors
+/// It is too long.
+pub fn own_style(text: &str) -> Result<String, EditError> {
+    if text.len() > MOST_CSS {
+        return Err(input("Your style", "").refuse("has more than 8 KB; leave out what is not used"));
+    }
+    Ok(text.trim().replace("\r\n", "\n"))
 }
 
 #[cfg(test)]
@@ -204,8 +260,14 @@ mod tests {
     use proptest::prelude::*;
 
     const SHAPES: [Shape; 2] = [
-        Shape { key: "rail", words: "Rail", tokens: &[token::TEXT, token::PLATE, token::BAR], size: (840, 260) },
-        Shape { key: "words", words: "Words", tokens: &[token::TEXT], size: (840, 90) },
+        Shape {
+            key: "rail",
+            words: "Rail",
+            tokens: &[tokens::TEXT, tokens::PLATE, tokens::BAR],
+            parts: &[Part::Title, Part::Bar],
+            size: (840, 260),
+        },
+        Shape { key: "words", words: "Words", tokens: &[tokens::TEXT], parts: &[Part::Title], size: (840, 90) },
     ];
 
     #[test]
@@ -238,6 +300,8 @@ mod tests {
             ("language", "tlh", "The language is none of the choices"),
             ("celebration", "own-../../etc", "Celebration is none of the choices"),
             ("celebration_sound", "own-", "Celebration sound is none of the choices"),
+            ("part:title:font_size", "7", "Font size must lie between"),
+            ("css", &"x".repeat(MOST_CSS + 1), "Your style has more than 8 KB"),
         ] {
             assert!(look.edit(key, text, &SHAPES).unwrap_err().to_string().starts_with(why), "{key} {text}");
         }
@@ -245,7 +309,31 @@ mod tests {
         assert_eq!(look.edit("celebration", "own-Zy9_x-3kQ", &SHAPES), Ok(true));
         assert_eq!(look.get(Token::Celebration), "own-Zy9_x-3kQ", "a clip of one's own");
         assert_eq!(look.edit("target", "5", &SHAPES), Ok(false));
-        assert_eq!(look.edit("kind:gale:text_colour", "#000000", &SHAPES), Ok(false));
+        for unknown in ["kind:gale:text_colour", "part:hat:font", "part:bar:font", "part:title", "move_down"] {
+            assert_eq!(look.edit(unknown, "1", &SHAPES), Ok(false), "{unknown}");
+        }
+    }
+
+    #[test]
+    fn a_part_differs_by_itself_and_is_put_back_by_one_press() {
+        let mut look = Look::of(Base::Enamel);
+        for (key, text) in
+            [("part:title:font", "lobster"), ("part:title:move_down", "-12"), ("part:bar:visibility", "hidden")]
+        {
+            assert_eq!(look.edit(key, text, &SHAPES), Ok(true), "{key}");
+        }
+        assert_eq!(look.for_part(Part::Title, Token::MoveDown), Some("-12"));
+        assert_eq!(look.get(Token::Font), "bricolage", "the rest stays as it was");
+        assert_eq!(look.edit("part:title:move_down", "", &SHAPES), Ok(true));
+        assert_eq!(look.for_part(Part::Title, Token::MoveDown), None);
+        assert_eq!(look.edit("part:title:all", "", &SHAPES), Ok(true));
+        assert_eq!(look.edit("part:bar:visibility", "", &SHAPES), Ok(true));
+        assert_eq!(look, Look::of(Base::Enamel));
+        look.edit("part:title:font", "lobster", &SHAPES).unwrap();
+        look.edit("fill", "#000000", &SHAPES).unwrap();
+        look.edit("own", "", &SHAPES).unwrap();
+        look.edit("part:title:all", "", &SHAPES).unwrap();
+        assert_eq!(look, Look::of(Base::Enamel));
     }
 
     #[test]
@@ -274,7 +362,7 @@ mod tests {
 
     proptest! {
         #[test]
-        fn whatever_is_typed_a_look_stays_whole(key in "[a-z:_]{0,20}", text in ".{0,20}") {
+        fn whatever_is_typed_a_look_stays_whole(key in "([a-z:_]{0,20}|part:(title|icon|line):[a-z_]{4,12})", text in ".{0,20}") {
             let mut look = Look::of(Base::Chalk);
             let _ = look.edit(&key, &text, &SHAPES);
             for token in Token::ALL {

@@ -132,7 +132,7 @@ impl Looks {
             }
             LookEdit::Set { look: id, night, key, text } => {
                 let look = after.all.get_mut(&id).ok_or(LookError::NoSuchLook)?;
-                let token = Token::of_key(&key).ok_or(LookError::NoSuchToken)?;
+                let token = Token::of_key(&key).filter(|token| !token.is_of_parts()).ok_or(LookError::NoSuchToken)?;
                 let place = if night { &mut look.night } else { &mut look.day };
                 if text.is_empty() {
                     place.remove(&token);

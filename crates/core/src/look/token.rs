@@ -20,11 +20,14 @@ pub enum Drawer {
     Motion,
     /// What is different for a kind of entry.
     Kinds,
+    /// Style that the streamer writes.
+    Own,
 }
 
 impl Drawer {
     /// All drawers, as they stand in a row.
-    pub const ALL: [Self; 6] = [Self::Shape, Self::Colour, Self::Text, Self::Spacing, Self::Motion, Self::Kinds];
+    pub const ALL: [Self; 7] =
+        [Self::Shape, Self::Colour, Self::Text, Self::Spacing, Self::Motion, Self::Kinds, Self::Own];
 
     /// Its label.
     #[must_use]
@@ -36,6 +39,7 @@ impl Drawer {
             Self::Spacing => "Spacing",
             Self::Motion => "Motion",
             Self::Kinds => "Kinds",
+            Self::Own => "CSS",
         }
     }
 
@@ -49,6 +53,7 @@ impl Drawer {
             Self::Spacing => "spacing",
             Self::Motion => "motion",
             Self::Kinds => "kinds",
+            Self::Own => "own",
         }
     }
 }
@@ -152,6 +157,36 @@ pub enum Token {
     PassingSound,
     /// What is heard with a flourish of a board.
     FlourishSound,
+    /// Colour of the shadow behind letters.
+    ShadowColour,
+    /// How far below the letters it falls.
+    ShadowOffset,
+    /// How softly it ends.
+    ShadowSoftness,
+    /// How large signs are, in per cent.
+    IconSize,
+    /// What lies behind a sign.
+    IconPlate,
+    /// How much that hides, in per cent; 0 for no plate.
+    IconPlateOpacity,
+    /// How thick what fills is, in per cent.
+    BarThickness,
+    /// How much is left of lines that have faded most, in per cent.
+    FadedOpacity,
+    /// How lines come and go.
+    EntryMotion,
+    /// A picture on what lies behind.
+    BackgroundPicture,
+    /// A page of the streamer's own that is shown in place of the drawing.
+    OwnDrawing,
+    /// How far a part stands to the right of its place; to the left of it below 0.
+    MoveAcross,
+    /// How far below its place; above it below 0.
+    MoveDown,
+    /// How much of a part is seen, in per cent.
+    Opacity,
+    /// Whether a part is there at all.
+    Visibility,
 }
 
 /// What a token takes.
@@ -163,7 +198,7 @@ pub enum Form {
     Number(i32, i32, i32),
     /// One of these words.
     Choice(&'static [(&'static str, &'static str)]),
-    /// One of [`FONTS`].
+    /// One of [`FONTS`], or one of the streamer's own.
     Font,
     /// One of these words, or a clip of the streamer's own: [`own::OWN`] and the clip's token.
     Clip(Sort, &'static [(&'static str, &'static str)]),
@@ -178,61 +213,11 @@ pub enum Sort {
     Sound,
     /// A picture, of a side for instance.
     Picture,
+    /// A typeface.
+    Font,
+    /// A page that draws a widget by itself, in a frame from which nothing else can be reached.
+    Page,
 }
-
-/// Lettering.
-pub const TEXT: &[Token] = &[
-    Token::TextColour,
-    Token::HighlightColour,
-    Token::Font,
-    Token::FontWeight,
-    Token::FontWidth,
-    Token::LetterSpacing,
-    Token::LetterCase,
-    Token::FontSize,
-    Token::OutlineWidth,
-    Token::OutlineColour,
-    Token::Shadow,
-    Token::HighlightLower,
-];
-/// A plate behind it.
-pub const PLATE: &[Token] = &[
-    Token::Background,
-    Token::BackgroundOpacity,
-    Token::BorderColour,
-    Token::CornerRadius,
-    Token::BorderWidth,
-    Token::Padding,
-];
-/// Something that fills.
-pub const BAR: &[Token] = &[Token::Fill, Token::Track, Token::AnimationSpeed];
-/// Edges without a plate.
-pub const EDGE: &[Token] = &[Token::BorderColour, Token::BorderWidth];
-/// Lettering that stands to a side.
-pub const SIDES: &[Token] = &[Token::Alignment];
-/// Several lines or pieces.
-pub const LINES: &[Token] = &[Token::Gap, Token::AnimationSpeed, Token::Fill];
-/// Lines that come in from somewhere.
-pub const ENTERING: &[Token] = &[Token::Entrance, Token::Alignment];
-/// A tape.
-pub const TAPE: &[Token] = &[Token::ScrollSpeed, Token::Gap, Token::Fill];
-/// A title above the rest.
-pub const TITLED: &[Token] = &[Token::ShowTitle];
-/// Signs in front of lines.
-pub const SIGNS: &[Token] = &[Token::Icon];
-/// Something to celebrate.
-pub const CELEBRATION: &[Token] = &[Token::Celebration, Token::CelebrationSound, Token::Volume];
-
-/// What is heard of a clock.
-pub const CLOCK_SOUNDS: &[Token] = &[Token::LastSecondsSound, Token::DoneSound, Token::Volume];
-/// What is heard of a wheel: each slice that passes, and when it comes to rest.
-pub const WHEEL_SOUNDS: &[Token] = &[Token::PassingSound, Token::DoneSound, Token::Volume];
-/// What is heard of a board: its flourish.
-pub const BOARD_SOUNDS: &[Token] = &[Token::FlourishSound, Token::Volume];
-/// What is heard of a poll.
-pub const POLL_SOUNDS: &[Token] = &[Token::OpenedSound, Token::DoneSound, Token::Volume];
-/// What is heard of a clock to which time is added.
-pub const ADDED_SOUNDS: &[Token] = &[Token::AddedSound];
 
 const CASES: &[(&str, &str)] = &[("written", "As written"), ("upper", "CAPITALS"), ("small", "Small capitals")];
 const SIDES_WORDS: &[(&str, &str)] = &[("left", "Left"), ("centre", "Middle"), ("right", "Right")];
@@ -255,6 +240,10 @@ const DONES: &[(&str, &str)] = &[
 const OPENEDS: &[(&str, &str)] =
     &[("none", "Nothing"), ("bell", "Station bell"), ("whistle", "Guard’s whistle"), ("chime", "Three chimes")];
 const ADDEDS: &[(&str, &str)] = &[("none", "Nothing"), ("coin", "Coin in a tin"), ("pluck", "Plucked string")];
+const MOTIONS: &[(&str, &str)] =
+    &[("slide", "Slide"), ("drop", "Drop"), ("unfold", "Unfold"), ("fade", "Fade"), ("cut", "At once")];
+const NO_PICTURE: &[(&str, &str)] = &[("none", "None")];
+const SHIPPED_DRAWING: &[(&str, &str)] = &[("none", "That of its shape")];
 const HEADINGS: &[(&str, &str)] = &[("shown", "Shown"), ("hidden", "Hidden")];
 const ICONS: &[(&str, &str)] = &[
     ("own", "That of its kind"),
@@ -279,11 +268,15 @@ pub fn icons() -> impl Iterator<Item = (&'static str, &'static str)> {
 
 impl Token {
     /// All tokens, in the order in which they are offered.
-    pub const ALL: [Self; 36] = [
+    pub const ALL: [Self; 51] = [
         Self::ShowTitle,
         Self::CornerRadius,
         Self::BorderWidth,
         Self::Icon,
+        Self::IconSize,
+        Self::BarThickness,
+        Self::OwnDrawing,
+        Self::Visibility,
         Self::TextColour,
         Self::HighlightColour,
         Self::HighlightLower,
@@ -292,7 +285,13 @@ impl Token {
         Self::BorderColour,
         Self::Background,
         Self::BackgroundOpacity,
+        Self::BackgroundPicture,
         Self::OutlineColour,
+        Self::ShadowColour,
+        Self::IconPlate,
+        Self::IconPlateOpacity,
+        Self::FadedOpacity,
+        Self::Opacity,
         Self::Font,
         Self::FontWeight,
         Self::FontWidth,
@@ -301,9 +300,14 @@ impl Token {
         Self::LetterCase,
         Self::OutlineWidth,
         Self::Shadow,
+        Self::ShadowOffset,
+        Self::ShadowSoftness,
         Self::Padding,
         Self::Gap,
         Self::Alignment,
+        Self::MoveAcross,
+        Self::MoveDown,
+        Self::EntryMotion,
         Self::Entrance,
         Self::AnimationSpeed,
         Self::ScrollSpeed,
@@ -345,10 +349,27 @@ impl Token {
             Self::LetterCase => ("letter_case", "Capitals", Text, Choice(CASES)),
             Self::OutlineWidth => ("outline_width", "Outline width", Text, Number(0, 30, 1)),
             Self::Shadow => ("shadow", "Shadow", Text, Number(0, 100, 5)),
+            Self::ShadowOffset => ("shadow_offset", "Shadow offset", Text, Number(0, 40, 1)),
+            Self::ShadowSoftness => ("shadow_softness", "Shadow softness", Text, Number(0, 60, 1)),
+            Self::ShadowColour => ("shadow_colour", "Shadow colour", Colour, Form::Colour),
+            Self::IconSize => ("icon_size", "Icon size", Shape, Number(50, 200, 5)),
+            Self::IconPlate => ("icon_plate", "Icon’s plate", Colour, Form::Colour),
+            Self::IconPlateOpacity => ("icon_plate_opacity", "Icon’s plate opacity", Colour, Number(0, 100, 5)),
+            Self::BarThickness => ("bar_thickness", "Bar thickness", Shape, Number(30, 200, 5)),
+            Self::FadedOpacity => ("faded_opacity", "Opacity of faded lines", Colour, Number(0, 100, 2)),
+            Self::EntryMotion => ("entry_motion", "Lines come and go", Motion, Choice(MOTIONS)),
+            Self::BackgroundPicture => {
+                ("background_picture", "Background picture", Colour, Clip(Sort::Picture, NO_PICTURE))
+            }
+            Self::OwnDrawing => ("own_drawing", "Drawing", Shape, Clip(Sort::Page, SHIPPED_DRAWING)),
+            Self::MoveAcross => ("move_across", "Move right", Spacing, Number(-400, 400, 2)),
+            Self::MoveDown => ("move_down", "Move down", Spacing, Number(-400, 400, 2)),
+            Self::Opacity => ("opacity", "Opacity", Colour, Number(0, 100, 5)),
+            Self::Visibility => ("visibility", "Visibility", Shape, Choice(HEADINGS)),
             Self::Padding => ("padding", "Padding", Spacing, Number(0, 150, 5)),
             Self::Gap => ("gap", "Gap", Spacing, Number(0, 150, 5)),
             Self::Alignment => ("alignment", "Alignment", Spacing, Choice(SIDES_WORDS)),
-            Self::Entrance => ("entrance", "New lines enter", Motion, Choice(ENTERS)),
+            Self::Entrance => ("entrance", "New lines come", Motion, Choice(ENTERS)),
             Self::AnimationSpeed => ("animation_speed", "Animation speed", Motion, Choice(PACES)),
             Self::ScrollSpeed => ("scroll_speed", "Scroll speed", Motion, Number(1, 20, 1)),
             Self::Celebration => ("celebration", "Celebration", Motion, Clip(Sort::Video, CELEBRATIONS)),
@@ -361,6 +382,12 @@ impl Token {
             Self::OpenedSound => ("opened_sound", "Sound when it is opened", Motion, Choice(OPENEDS)),
             Self::Volume => ("volume", "Volume", Motion, Number(0, 100, 5)),
         }
+    }
+
+    /// Whether it says something of a part alone, and nothing of a whole widget or a look.
+    #[must_use]
+    pub fn is_of_parts(self) -> bool {
+        matches!(self, Self::MoveAcross | Self::MoveDown | Self::Opacity | Self::Visibility)
     }
 
     /// The word for definitions, forms and style sheets.
@@ -400,11 +427,10 @@ impl Token {
                 let known = words.iter().any(|(key, _)| *key == text) || own::token(text).is_some();
                 known.then(|| text.to_owned()).ok_or_else(|| input.refuse(NONE_OF_THEM))
             }
-            Form::Font => FONTS
-                .iter()
-                .find(|font| font.key == text)
-                .map(|font| font.key.to_owned())
-                .ok_or_else(|| input.refuse(NONE_OF_THEM)),
+            Form::Font => {
+                let known = FONTS.iter().any(|font| font.key == text) || own::token(text).is_some();
+                known.then(|| text.to_owned()).ok_or_else(|| input.refuse(NONE_OF_THEM))
+            }
         }
     }
 }

@@ -175,6 +175,11 @@ pub enum Edit {
         /// How other windows show it.
         fit: Fit,
     },
+    /// Gives all of it a style of the streamer's own; an empty one takes it away.
+    Style {
+        /// As it was written.
+        css: String,
+    },
 }
 
 /// How far a copy stands from what it was made of.
@@ -322,6 +327,7 @@ pub(super) fn edited(before: &Overlay, edit: &Edit) -> Result<Overlay, LayoutErr
         Edit::Board { name, width, height, fit } => {
             (after.name, after.width, after.height, after.fit) = (name.clone(), *width, *height, *fit);
         }
+        Edit::Style { css } => css.trim().clone_into(&mut after.css),
     }
     Ok(after)
 }

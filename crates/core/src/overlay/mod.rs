@@ -13,7 +13,7 @@ pub use arrange::{Axis, Edge, Edit, To};
 pub use scale::{Fitted, Report, advice, fitted};
 
 use crate::language::text;
-use crate::look::icons;
+use crate::look::{MOST_CSS, icons};
 use crate::record::ids::WidgetId;
 use serde::{Deserialize, Serialize};
 
@@ -218,6 +218,9 @@ pub struct Overlay {
     /// What stands on it, the lowest first.
     #[serde(default)]
     pub pieces: Vec<Piece>,
+    /// Style of the streamer's own for all of it, as it was written.
+    #[serde(default, skip_serializing_if = "String::is_empty")]
+    pub css: String,
 }
 
 /// Why a layout is not taken; the text says what to change.
@@ -229,6 +232,9 @@ pub enum LayoutError {
     /// Its name.
     #[error("the name {0}")]
     Name(String),
+    /// Its style.
+    #[error("your style has more than 8 KB; leave out what is not used")]
+    Style,
     /// Too much on it.
     #[error("a layout holds at most {MOST_PIECES} pieces")]
     TooMany,
@@ -252,7 +258,8 @@ impl Overlay {
     /// # Errors
     /// A name or a size that no board has.
     pub fn new(name: &str, width: u32, height: u32) -> Result<Self, LayoutError> {
-        let empty = Self { name: name.to_owned(), width, height, fit: Fit::default(), pieces: Vec::new() };
+        let empty =
+            Self { name: name.to_owned(), width, height, fit: Fit::default(), pieces: Vec::new(), css: String::new() };
         empty.checked()
     }
 
@@ -264,6 +271,9 @@ impl Overlay {
         self.name = text::name(&self.name).map_err(|error| LayoutError::Name(error.to_string()))?;
         if self.name.chars().count() > 80 {
             return Err(LayoutError::Name("has at most 80 letters".into()));
+        }
+        if self.css.len() > MOST_CSS {
+            return Err(LayoutError::Style);
         }
         if self.pieces.len() > MOST_PIECES {
             return Err(LayoutError::TooMany);

@@ -112,6 +112,9 @@ pub struct Run {
     pub text: String,
     /// Whether it is emphasised.
     pub strong: bool,
+    /// Whether it is the name of whom the line is about, emphasised.
+    #[serde(default)]
+    pub name: bool,
 }
 
 /// Why a template was refused, and where.
@@ -318,7 +321,11 @@ pub fn mentions(source: &str, value: &str) -> bool {
 #[must_use]
 pub fn write(source: &str, fallback: &str, values: &Values, locale: Locale) -> Vec<Run> {
     let text = render(source, values, locale).or_else(|_| render(fallback, values, locale)).unwrap_or_default();
-    runs(&text)
+    let mut runs = runs(&text);
+    for run in runs.iter_mut().filter(|run| run.strong) {
+        run.name = run.text == values.name || run.text == values.giver;
+    }
+    runs
 }
 
 /// Takes text apart at its `*emphasis*`. A star without a partner is a star.
@@ -328,7 +335,7 @@ fn runs(text: &str) -> Vec<Run> {
     let mut push = |text: &str, strong: bool| {
         let text = text.replace(STAR, "*");
         if !text.is_empty() {
-            runs.push(Run { text, strong });
+            runs.push(Run { text, strong, name: false });
         }
     };
     let mut rest = text.as_str();
@@ -461,9 +468,14 @@ mod tests {
     fn emphasis_is_the_templates_own() {
         let values = Values { name: "*star* & <b>".into(), ..sample() };
         let runs = write("*{{ name }}* gave *all* 2 * 3", "", &values, locale(Language::En));
-        let run = |text: &str, strong| Run { text: text.into(), strong };
-        let expected =
-            [run("*star* & <b>", true), run(" gave ", false), run("all", true), run(" 2 *", false), run(" 3", false)];
+        let run = |text: &str, strong| Run { text: text.into(), strong, name: false };
+        let expected = [
+            Run { name: true, ..run("*star* & <b>", true) },
+            run(" gave ", false),
+            run("all", true),
+            run(" 2 *", false),
+            run(" 3", false),
+        ];
         assert_eq!(runs, expected);
     }
 

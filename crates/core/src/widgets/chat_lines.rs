@@ -7,8 +7,8 @@ use crate::book::chat::{ChatLine, Role};
 use crate::count::Scope;
 use crate::count::explain::Slip;
 use crate::language::text::{self, fold};
-use crate::look::Shape;
 use crate::look::tokens::{ENTERING, LINES, PLATE, TEXT, TITLED};
+use crate::look::{self, Shape};
 use crate::record::settings::Settings;
 use crate::sentence::{EditError, Editor, Part, input};
 use crate::time::{Instant, after};
@@ -143,13 +143,34 @@ fn list(label: &'static str, all: &str) -> Result<Vec<String>, EditError> {
     parts.map_err(|error| input(label, all).refuse(format!("have one that {error}")))
 }
 
+/// What its drawing has, in most of its shapes.
+const PARTS: &[look::Part] = &[look::Part::Title, look::Part::Name, look::Part::Words, look::Part::Line];
+
 impl Family for ChatLines {
     type State = NoActs;
     const KEY: &'static str = "chat_lines";
     const SHAPES: &'static [Shape] = &[
-        Shape { key: "slips", words: "Paper slips", tokens: &[TITLED, TEXT, PLATE, LINES, ENTERING], size: (520, 560) },
-        Shape { key: "sheet", words: "One sheet", tokens: &[TITLED, TEXT, PLATE, LINES, ENTERING], size: (520, 480) },
-        Shape { key: "words", words: "Close lines", tokens: &[TITLED, TEXT, PLATE, LINES, ENTERING], size: (520, 480) },
+        Shape {
+            key: "slips",
+            words: "Paper slips",
+            tokens: &[TITLED, TEXT, PLATE, LINES, ENTERING],
+            parts: PARTS,
+            size: (520, 560),
+        },
+        Shape {
+            key: "sheet",
+            words: "One sheet",
+            tokens: &[TITLED, TEXT, PLATE, LINES, ENTERING],
+            parts: PARTS,
+            size: (520, 480),
+        },
+        Shape {
+            key: "words",
+            words: "Close lines",
+            tokens: &[TITLED, TEXT, PLATE, LINES, ENTERING],
+            parts: PARTS,
+            size: (520, 480),
+        },
     ];
 
     fn standard(_: &Settings) -> Self {

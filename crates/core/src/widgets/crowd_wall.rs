@@ -5,8 +5,8 @@ use crate::book::chat::Role;
 use crate::count::explain::{Slip, of_several};
 use crate::count::{Count, Keep, Scope, Verdict, sentence as counting};
 use crate::lines::SAMPLE_NAMES;
-use crate::look::Shape;
 use crate::look::tokens::{EDGE, LINES, PLATE, TEXT, TITLED};
+use crate::look::{self, Shape};
 use crate::record::measure::Measure;
 use crate::record::settings::Settings;
 use crate::sentence::{EditError, Editor, Part, input};
@@ -186,13 +186,28 @@ impl CrowdWall {
     }
 }
 
+/// What its drawing has, in most of its shapes.
+const PARTS: &[look::Part] = &[look::Part::Title, look::Part::Name, look::Part::Line];
+
 impl Family for CrowdWall {
     type State = NoActs;
     const KEY: &'static str = "crowd_wall";
     const SHAPES: &'static [Shape] = &[
-        Shape { key: "windows", words: "Carriage windows", tokens: &[TITLED, TEXT, PLATE, LINES], size: (640, 400) },
-        Shape { key: "medals", words: "Medals", tokens: &[TITLED, TEXT, LINES, EDGE], size: (640, 400) },
-        Shape { key: "bunting", words: "Bunting", tokens: &[TITLED, TEXT, LINES, EDGE], size: (900, 320) },
+        Shape {
+            key: "windows",
+            words: "Carriage windows",
+            tokens: &[TITLED, TEXT, PLATE, LINES],
+            parts: PARTS,
+            size: (640, 400),
+        },
+        Shape { key: "medals", words: "Medals", tokens: &[TITLED, TEXT, LINES, EDGE], parts: PARTS, size: (640, 400) },
+        Shape {
+            key: "bunting",
+            words: "Bunting",
+            tokens: &[TITLED, TEXT, LINES, EDGE],
+            parts: PARTS,
+            size: (900, 320),
+        },
     ];
 
     fn standard(_: &Settings) -> Self {

@@ -7,8 +7,8 @@ use super::{Family, NoActs, no_such_part};
 use crate::count::explain::{Slip, span_words, terms_and_lines};
 use crate::count::{Count, Keep, Ranked, Scope, sentence as counting};
 use crate::lines::SAMPLE_NAMES;
-use crate::look::Shape;
 use crate::look::tokens::{BAR, LINES, PLATE, TEXT, TITLED};
+use crate::look::{self, Shape};
 use crate::money::conversion::Conversion;
 use crate::record::measure::Measure;
 use crate::record::settings::Settings;
@@ -118,16 +118,32 @@ impl Leaderboard {
     }
 }
 
+/// What its drawing has, in most of its shapes.
+const PARTS: &[look::Part] = &[look::Part::Title, look::Part::Name, look::Part::Value, look::Part::Line];
+
 impl Family for Leaderboard {
     type State = NoActs;
     const KEY: &'static str = "leaderboard";
     const SHAPES: &'static [Shape] = &[
-        Shape { key: "boards", words: "Destination boards", tokens: &[TITLED, TEXT, PLATE, LINES], size: (520, 460) },
-        Shape { key: "rails", words: "Rails by length", tokens: &[TITLED, TEXT, PLATE, LINES, BAR], size: (560, 420) },
+        Shape {
+            key: "boards",
+            words: "Destination boards",
+            tokens: &[TITLED, TEXT, PLATE, LINES],
+            parts: PARTS,
+            size: (520, 460),
+        },
+        Shape {
+            key: "rails",
+            words: "Rails by length",
+            tokens: &[TITLED, TEXT, PLATE, LINES, BAR],
+            parts: &[look::Part::Title, look::Part::Name, look::Part::Value, look::Part::Bar, look::Part::Line],
+            size: (560, 420),
+        },
         Shape {
             key: "steps",
             words: "Three steps and the rest",
             tokens: &[TITLED, TEXT, PLATE, LINES],
+            parts: PARTS,
             size: (640, 460),
         },
     ];

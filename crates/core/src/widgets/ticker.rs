@@ -6,8 +6,8 @@ use crate::count::explain::{Slip, of_several};
 use crate::count::{Count, Scope, sentence as counting};
 use crate::language::text;
 use crate::lines::{Line, LineFormat, LineValues};
-use crate::look::Shape;
 use crate::look::tokens::{PLATE, SIGNS, TAPE, TEXT, TITLED};
+use crate::look::{self, Shape};
 use crate::money::conversion::Conversion;
 use crate::record::happening::Kind;
 use crate::record::settings::Settings;
@@ -115,18 +115,35 @@ fn spread(happened: Vec<Item>, texts: Vec<Item>) -> Vec<Item> {
     all
 }
 
+/// What its drawing has, in most of its shapes.
+const PARTS: &[look::Part] =
+    &[look::Part::Title, look::Part::Name, look::Part::Value, look::Part::Words, look::Part::Icon, look::Part::Frame];
+
 impl Family for Ticker {
     type State = NoActs;
     const KEY: &'static str = "ticker";
     const SHAPES: &'static [Shape] = &[
-        Shape { key: "tape", words: "Paper tape", tokens: &[TITLED, SIGNS, TEXT, PLATE, TAPE], size: (1920, 72) },
+        Shape {
+            key: "tape",
+            words: "Paper tape",
+            tokens: &[TITLED, SIGNS, TEXT, PLATE, TAPE],
+            parts: PARTS,
+            size: (1920, 72),
+        },
         Shape {
             key: "board",
             words: "Board with a head",
             tokens: &[TITLED, SIGNS, TEXT, PLATE, TAPE],
+            parts: PARTS,
             size: (1920, 84),
         },
-        Shape { key: "words", words: "Bare tape", tokens: &[TITLED, SIGNS, TEXT, PLATE, TAPE], size: (1920, 64) },
+        Shape {
+            key: "words",
+            words: "Bare tape",
+            tokens: &[TITLED, SIGNS, TEXT, PLATE, TAPE],
+            parts: PARTS,
+            size: (1920, 64),
+        },
     ];
 
     fn standard(_: &Settings) -> Self {
@@ -294,7 +311,7 @@ mod tests {
     proptest! {
         #[test]
         fn no_item_is_lost_and_both_keep_their_order(happened in 0..20_usize, texts in 0..20_usize) {
-            let item = |text: String, kind| Item { kind, runs: vec![Run { text, strong: false }] };
+            let item = |text: String, kind| Item { kind, runs: vec![Run { text, strong: false, name: false }] };
             let of = |many: usize, kind| (0..many).map(|index| item(index.to_string(), kind)).collect::<Vec<_>>();
             let all = spread(of(happened, Some(Kind::Tip)), of(texts, None));
             let picked = |kind| all.iter().filter(|item| item.kind == kind).cloned().collect::<Vec<_>>();

@@ -4,8 +4,8 @@ use super::{Family, NoActs, no_such_part};
 use crate::count::explain::{Slip, span_words, terms_and_lines};
 use crate::count::{Count, Scope, sentence as counting};
 use crate::language::unit::Unit;
-use crate::look::Shape;
 use crate::look::tokens::{LINES, PLATE, SIDES, TEXT, TITLED};
+use crate::look::{self, Shape};
 use crate::money::conversion::Conversion;
 use crate::record::measure::Measure;
 use crate::record::settings::Settings;
@@ -103,18 +103,34 @@ impl Total {
     }
 }
 
+/// What its drawing has, in most of its shapes.
+const PARTS: &[look::Part] = &[look::Part::Title, look::Part::Value, look::Part::Words, look::Part::Line];
+
 impl Family for Total {
     type State = NoActs;
     const KEY: &'static str = "total";
     const SHAPES: &'static [Shape] = &[
-        Shape { key: "plates", words: "Number plates", tokens: &[TITLED, TEXT, PLATE, LINES], size: (560, 150) },
+        Shape {
+            key: "plates",
+            words: "Number plates",
+            tokens: &[TITLED, TEXT, PLATE, LINES],
+            parts: PARTS,
+            size: (560, 150),
+        },
         Shape {
             key: "stack",
             words: "One above the other",
             tokens: &[TITLED, TEXT, PLATE, LINES, SIDES],
+            parts: PARTS,
             size: (360, 260),
         },
-        Shape { key: "words", words: "In one row", tokens: &[TITLED, TEXT, PLATE, SIDES], size: (480, 90) },
+        Shape {
+            key: "words",
+            words: "In one row",
+            tokens: &[TITLED, TEXT, PLATE, SIDES],
+            parts: PARTS,
+            size: (480, 90),
+        },
     ];
 
     fn standard(_: &Settings) -> Self {

@@ -58,6 +58,7 @@ fn edit() -> impl Strategy<Value = Edit> {
         1 => ids().prop_map(|ids| Edit::SameSize { ids }),
         2 => ids().prop_map(|ids| Edit::Duplicate { ids }),
         1 => (1_u32..14, what()).prop_map(|(id, what)| Edit::Change { id, what }),
+        1 => "[.&a-z{}: ]{0,20}".prop_map(|css| Edit::Style { css }),
         1 => (".{0,90}", 0_u32..9_000, 0_u32..9_000).prop_map(|(name, width, height)| Edit::Board {
             name,
             width,

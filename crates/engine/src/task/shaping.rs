@@ -69,7 +69,7 @@ impl Task {
             return Ok(());
         }
         let setup = self.successor(id, edited.setup())?;
-        let words = format!("changed {}", key.rsplit(['.', ':']).next().unwrap_or(key).replace('_', " "));
+        let words = said(key);
         match self.edits_at_once {
             true => self.change(widget, setup, None, &words).await,
             false if setup == air => self.change(widget, air, None, &words).await,
@@ -345,5 +345,17 @@ impl Task {
         self.tokens.insert(id, page_token);
         self.pace.touch([id]);
         Ok(old)
+    }
+}
+
+/// What an edit is called where it can be taken back.
+fn said(key: &str) -> String {
+    let plain = |word: &str| word.replace('_', " ");
+    match key.split(':').collect::<Vec<_>>().as_slice() {
+        ["css"] => "changed the CSS".into(),
+        ["own"] => "put the look back".into(),
+        ["part", part, "all"] => format!("put the {part} back"),
+        ["part", part, token] => format!("changed {} of the {part}", plain(token)),
+        _ => format!("changed {}", plain(key.rsplit(['.', ':']).next().unwrap_or(key))),
     }
 }

@@ -30,6 +30,7 @@ mod mortal;
 mod on_picture;
 mod overlays;
 mod own_files;
+mod own_style;
 mod passes;
 mod permissions;
 mod pictures;

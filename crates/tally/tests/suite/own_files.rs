@@ -39,7 +39,10 @@ async fn files_are_taken_in_shown_replaced_and_kept_while_something_shows_them()
         ("a.webp", b"RIFF\x10\0\0\0WEBPVP8 ".to_vec(), "no picture that can be read"),
         ("a.svg", b"<svg xmlns='http://www.w3.org/2000/svg'><g>".to_vec(), "no SVG drawing that can be read"),
         ("a.svg", "<svg>".repeat(9_000).into_bytes(), "no SVG drawing that can be read"),
-        ("a.ttf", b"\0\x01\0\0 no font".to_vec(), "no sound that can be read"),
+        ("a.ttf", b"\0\x01\0\0 no font".to_vec(), "no font that can be read"),
+        ("a.woff2", b"wOF2 and nothing behind it".to_vec(), "no font that can be read"),
+        ("a.html", b"<!doctype html>\xff\xfe".to_vec(), "no page"),
+        ("a.html", "<p>".repeat(100_000).into_bytes(), "more than 256 KB"),
         ("huge.png", [PICTURE, &vec![0; 9 << 20]].concat(), "larger than 8 MB"),
     ] {
         let refused = upload(&owner, "/files", name, bytes).await;

@@ -2,12 +2,15 @@
 //! clean, kept, and served to pages on air.
 
 mod drawing;
+mod font;
+mod page;
 mod sound;
 mod video;
 
 use crate::app::App;
 use crate::error::WebError;
 use crate::heavy::Heavy;
+use crate::markup::hex;
 use crate::picture;
 use crate::rooms::received::{self, Named};
 use crate::rooms::sign_in::{go_to, refusal};
@@ -58,6 +61,14 @@ enum ClipError {
     NotAPicture,
     #[error("This is no SVG drawing that can be read. Save it as plain SVG, without scripts, and choose it again.")]
     NotADrawing,
+    #[error("This is no font that can be read. Save it as WOFF2, WOFF, TTF or OTF and choose it again.")]
+    NotAFont,
+    #[error("This font has no {missing}; a widget needs all digits and letters. Choose a fuller one.")]
+    FontWithout { missing: char },
+    #[error("This is no page. Save it as HTML in UTF-8, with its styles and scripts inside, and choose it again.")]
+    NotAPage,
+    #[error("This page has more than 256 KB. Leave pictures and fonts out of it, or save them smaller.")]
+    PageTooLong,
     #[error(
         "This WebM is coded in a way that browsers do not show. Save it with VP8, VP9 or AV1 pictures and Opus or Vorbis sound."
     )]
@@ -87,7 +98,9 @@ fn sort_of(body: &[u8], name: &str) -> Sort {
         [0x89, b'P', b'N', b'G', ..] | [0xFF, 0xD8, 0xFF, ..] | [b'G', b'I', b'F', b'8', ..] => Sort::Picture,
         [b'R', b'I', b'F', b'F', _, _, _, _, b'W', b'E', b'B', b'P', ..] => Sort::Picture,
         [0x1A, 0x45, 0xDF, 0xA3, ..] => Sort::Video,
+        _ if font::is_one(body) => Sort::Font,
         _ if name.to_lowercase().ends_with(".webm") => Sort::Video,
+        _ if page::is_one(body, name) => Sort::Page,
         _ if drawing::is_one(body) => Sort::Picture,
         _ => Sort::Sound,
     }
@@ -102,6 +115,8 @@ fn clean(sort: Sort, wanted: Wanted, body: &[u8]) -> Result<Clean, ClipError> {
     let clean = std::panic::catch_unwind(|| match sort {
         Sort::Video => video::clean(body),
         Sort::Sound => sound::clean(body),
+        Sort::Font => font::clean(body),
+        Sort::Page => page::clean(body),
         Sort::Picture if wanted == Wanted::Side => picture(picture::small(body)),
         Sort::Picture if drawing::is_one(body) => drawing::clean(body),
         Sort::Picture => picture(picture::whole(body)),
@@ -192,6 +207,8 @@ pub async fn replace(
             Sort::Picture => "a picture",
             Sort::Video => "a video",
             Sort::Sound => "a sound",
+            Sort::Font => "a font",
+            Sort::Page => "a page",
         };
         return Ok(refusal(&format!("{} is {what}; only another one can take its place.", old.name)));
     }
@@ -225,8 +242,8 @@ pub async fn receive(
     }
     let wanted = if of.side.is_some() { Wanted::Side } else { Wanted::Any };
     let taken = match take_in(named.tidy(), wanted, payload).await? {
-        Ok(taken) if of.side.is_none() && taken.clip.sort == Sort::Picture => {
-            return Ok(refusal("This is a picture; a celebration is a video or a sound."));
+        Ok(taken) if of.side.is_none() && !matches!(taken.clip.sort, Sort::Video | Sort::Sound) => {
+            return Ok(refusal("A celebration is a video or a sound. Other files are added in Files."));
         }
         Ok(taken) => taken,
         Err(refused) => return Ok(refused),
@@ -236,7 +253,7 @@ pub async fn receive(
         Err(refused) => return Ok(refused),
     };
     let (key, drawer) = match (sort, of.side) {
-        (Sort::Picture, side) => (format!("{}.flag", side.unwrap_or(1)), ""),
+        (Sort::Picture | Sort::Font | Sort::Page, side) => (format!("{}.flag", side.unwrap_or(1)), ""),
         (Sort::Video, _) => (Token::Celebration.key().to_owned(), "?drawer=motion"),
         (Sort::Sound, _) => (Token::CelebrationSound.key().to_owned(), "?drawer=motion"),
     };
@@ -294,10 +311,6 @@ impl Users {
     }
 }
 
-fn hex(bytes: &[u8]) -> String {
-    bytes.iter().map(|byte| format!("{byte:02x}")).collect()
-}
-
 fn title(record: &WidgetRecord) -> String {
     format!("“{}”", record.setup.clone().unfolded().title())
 }
@@ -316,6 +329,12 @@ pub async fn serve(
             // Another file may take its place, so whoever keeps it asks whether it is still the same.
             answer
                 .insert_header(CacheControl(vec![CacheDirective::Private, CacheDirective::NoCache]))
+                // What is opened by itself, or stands in a frame, may show itself and nothing else. An answer that nothing
+                // has changed says so too, since browsers take over what it says.
+                .insert_header((
+                    header::CONTENT_SECURITY_POLICY,
+                    if sort == Sort::Page { page::POLICY } else { DRAWING_POLICY },
+                ))
                 .insert_header(ETag(mark));
             if has_it {
                 return Ok(answer.finish());
@@ -323,15 +342,12 @@ pub async fn serve(
             let kind = match sort {
                 Sort::Video => "video/webm",
                 Sort::Sound => "audio/wav",
+                Sort::Font => "font/ttf",
+                Sort::Page => "text/html; charset=utf-8",
                 Sort::Picture if bytes.starts_with(b"\x89PNG") => "image/png",
                 Sort::Picture => "image/svg+xml",
             };
-            Ok(answer
-                .content_type(kind)
-                .insert_header((header::CONTENT_DISPOSITION, "inline"))
-                // A drawing that is opened by itself is a page: it may show itself and nothing else.
-                .insert_header((header::CONTENT_SECURITY_POLICY, DRAWING_POLICY))
-                .body(bytes))
+            Ok(answer.content_type(kind).insert_header((header::CONTENT_DISPOSITION, "inline")).body(bytes))
         }
         Err(error) => Err(error),
     }

@@ -3,10 +3,11 @@
 pub mod page;
 
 use crate::error::WebError;
-use crate::markup::html;
-use crate::widgets;
+use crate::markup::{hex, html};
+use crate::{own_style, widgets};
 use askama::Template;
 use serde_json::json;
+use sha2::{Digest, Sha256};
 use std::collections::BTreeMap;
 use tally_core::look::{Looks, OWN_LOOK};
 use tally_core::overlay::{Appearances, Overlay, Piece, Side, What};
@@ -114,6 +115,20 @@ pub fn board(layout: &Overlay) -> String {
 struct Stage {
     board: String,
     pieces: String,
+    style: Option<Style>,
+}
+
+/// A style of the streamer's own for all of an overlay: the class under which it stands, and its rules.
+pub struct Style {
+    pub class: String,
+    pub css: String,
+}
+
+/// The style of a layout, if it has one.
+pub fn style(layout: &Overlay) -> Option<Style> {
+    let class = (!layout.css.is_empty()).then(|| format!("own-{}", hex(&Sha256::digest(&layout.css)[..8])))?;
+    let css = own_style::scoped(&layout.css, &class).to_string();
+    Some(Style { class, css })
 }
 
 /// The stage of what is on air.
@@ -126,7 +141,7 @@ pub async fn stage(channel: &ChannelHandle, record: &OverlayRecord) -> Result<St
 
 /// Pieces on their board.
 pub fn framed(layout: &Overlay, pieces: String) -> String {
-    html(&Stage { board: board(layout), pieces })
+    html(&Stage { board: board(layout), pieces, style: style(layout) })
 }
 
 /// To which side a text stands, as a word for styles.

@@ -1,6 +1,6 @@
 //! How one token of a look is set, on the bench and in the looks room.
 
-use tally_core::look::{FONTS, Font, Form, Look, OwnLook, Token};
+use tally_core::look::{FONTS, Font, Form, Look, OwnLook, Part, Sort, Token};
 use tally_core::record::happening::Kind;
 use tally_core::record::own::OWN;
 use tally_store::clips::Clip;
@@ -37,11 +37,8 @@ impl Control {
         let (key, label, _, form) = token.about();
         let value = value.to_owned();
         let mut clips: Vec<_> = match form {
-            Form::Clip(sort, _) => clips
-                .iter()
-                .filter(|clip| clip.sort == sort)
-                .map(|clip| (format!("{OWN}{}", clip.token), clip.name.clone()))
-                .collect(),
+            Form::Clip(sort, _) => of_sort(clips, sort),
+            Form::Font => of_sort(clips, Sort::Font),
             _ => Vec::new(),
         };
         if value.starts_with(OWN) && clips.iter().all(|(word, _)| *word != value) {
@@ -51,17 +48,19 @@ impl Control {
     }
 
     /// Of a kind of entry, in a widget's look.
-    pub fn of_kind(look: &Look, kind: Kind, token: Token) -> Self {
-        let (key, label, _, form) = token.about();
+    pub fn of_kind(look: &Look, kind: Kind, token: Token, clips: &[Clip]) -> Self {
         let own = look.for_kind(kind, token);
-        Self {
-            key: format!("kind:{}:{key}", kind.key()),
-            label,
-            form,
-            value: own.unwrap_or(look.get(token)).to_owned(),
-            own: own.is_some(),
-            clips: Vec::new(),
-        }
+        let control = Self::of(token, own.unwrap_or(look.get(token)), own.is_some(), clips);
+        Self { key: format!("kind:{}:{}", kind.key(), control.key), ..control }
+    }
+
+    /// Of a part of the drawing, in a widget's look.
+    pub fn of_part(look: &Look, part: Part, token: Token, clips: &[Clip]) -> Self {
+        let own = look.for_part(part, token);
+        // What a part has of its size is said of itself, not of the whole again.
+        let common = if token == Token::FontSize { "100" } else { look.get(token) };
+        let control = Self::of(token, own.unwrap_or(common), own.is_some(), clips);
+        Self { key: format!("part:{}:{}", part.key(), control.key), ..control }
     }
 
     /// The label without its article, for a row of controls.
@@ -76,4 +75,10 @@ impl Control {
     pub fn fonts(&self) -> &'static [Font] {
         &FONTS
     }
+}
+
+/// The streamer's own files of a sort: the word of each, and its name.
+fn of_sort(clips: &[Clip], sort: Sort) -> Vec<(String, String)> {
+    let all = clips.iter().filter(|clip| clip.sort == sort);
+    all.map(|clip| (format!("{OWN}{}", clip.token), clip.name.clone())).collect()
 }

@@ -25,6 +25,8 @@ impl Row {
             Sort::Picture => "Picture",
             Sort::Video => "Video",
             Sort::Sound => "Sound",
+            Sort::Font => "Font",
+            Sort::Page => "Page that draws",
         }
     }
 

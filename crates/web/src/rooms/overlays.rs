@@ -4,6 +4,7 @@ use crate::app::App;
 use crate::error::{WebError, sentence};
 use crate::markup::html;
 use crate::overlay::{self, For, titles, words};
+use crate::own_style;
 use crate::rooms::frame::Frame;
 use crate::rooms::layout_tools;
 use crate::rooms::sign_in::{go_to, refusal};
@@ -104,8 +105,9 @@ struct Room {
     id: u32,
     name: String,
     url: String,
-    board: String,
-    pieces: String,
+    /// The board with its pieces.
+    stage: String,
+    css: String,
     rows: String,
     windows: String,
     step: u32,
@@ -153,8 +155,8 @@ pub async fn room(app: web::Data<App>, owner: Owner, id: web::Path<u32>) -> Resu
         id: record.id,
         name: layout.name.clone(),
         url: owner.reach.overlay_url(&record.token),
-        board: overlay::board(layout),
-        pieces: overlay::pieces(&owner.channel, layout, For::Arranging, record.id).await?,
+        stage: overlay::framed(layout, overlay::pieces(&owner.channel, layout, For::Arranging, record.id).await?),
+        css: layout.css.clone(),
         rows: rows(&owner, layout).await?,
         windows: windows(&owner, &record),
         at_once: record.at_once,
@@ -188,6 +190,7 @@ async fn after(owner: &Owner, stepped: Stepped) -> Result<HttpResponse, WebError
         "waits": record.layout != record.air,
         "name": record.layout.name,
         "board": overlay::board(&record.layout),
+        "style": overlay::style(&record.layout).map(|style| json!({"class": style.class, "css": style.css})),
         "pieces": overlay::pieces(&owner.channel, &record.layout, For::Arranging, record.id).await?,
         "rows": rows(owner, &record.layout).await?,
     })))
@@ -296,6 +299,38 @@ async fn aired(owner: &Owner, before: &Overlay, stepped: &Stepped) -> Result<(),
     }
     owner.channel.hub.overlays_changed();
     Ok(())
+}
+
+/// A style for all of an overlay, as it is written.
+#[derive(Deserialize)]
+pub struct Styled {
+    css: String,
+}
+
+/// `POST /overlays/{id}/style`
+pub async fn style(
+    app: web::Data<App>,
+    owner: Owner,
+    id: web::Path<u32>,
+    form: web::Form<Styled>,
+) -> Result<HttpResponse, WebError> {
+    let css = form.into_inner().css.replace("\r\n", "\n");
+    if let Err(why) = own_style::check(&css) {
+        return Ok(refusal(&sentence(&why.to_string())));
+    }
+    let store = app.engine.store();
+    let record = store.overlay(owner.channel.id, *id).await?;
+    let layout = match record.layout.edited(&Edit::Style { css }) {
+        Ok(layout) => layout,
+        Err(why) => return Ok(refusal(&sentence(&why.to_string()))),
+    };
+    match store.step_overlay(owner.channel.id, *id, record.step, layout).await? {
+        Stepped::Meanwhile(_) => Ok(refusal("The layout was changed at this very moment; press Apply again.")),
+        stepped @ Stepped::Done(_) => {
+            aired(&owner, &record.air, &stepped).await?;
+            Ok(go_to(&format!("/overlays/{id}")))
+        }
+    }
 }
 
 /// Whether every step goes on air at once.

@@ -4,11 +4,11 @@ use actix_web::http::header::{self, HeaderMap, HeaderName, HeaderValue};
 
 /// Scripts, styles, fonts, pictures and clips come from here only; nothing stands inline.
 const POLICY: &str = "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self' data:; \
-    media-src 'self'; font-src 'self'; connect-src 'self'; form-action 'self'; base-uri 'none'; frame-ancestors 'none'";
+    media-src 'self'; font-src 'self'; frame-src 'self'; connect-src 'self'; form-action 'self'; base-uri 'none'; frame-ancestors 'none'";
 
 /// The same for pages on air, which other programs may put into pages of their own.
 pub const AIR_POLICY: &str = "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self' data:; \
-    media-src 'self'; font-src 'self'; connect-src 'self'; form-action 'none'; base-uri 'none'";
+    media-src 'self'; font-src 'self'; frame-src 'self'; connect-src 'self'; form-action 'none'; base-uri 'none'";
 
 /// Adds what is not set yet.
 pub fn protect(headers: &mut HeaderMap) {

@@ -20,4 +20,5 @@ pub(super) fn draw(view: &CounterView) -> Drawing {
         .figure("many", many)
         .class("is-reached", view.more.is_empty() && view.first.reached)
         .class("has-several", many > 1)
+        .class("part-frame", true)
 }

@@ -42,4 +42,5 @@ pub(super) fn draw(view: &EventListView, look: &Look) -> Drawing {
         .figure("most", view.most)
         .class("is-empty", view.lines.is_empty() && view.placeholder.is_empty())
         .class("newest-last", view.newest_last)
+        .class("is-sideways", view.sideways)
 }

@@ -13,6 +13,7 @@ mod label;
 mod leaderboard;
 mod poll;
 mod scoreboard;
+mod style;
 mod subathon;
 mod ticker;
 mod total;
@@ -23,9 +24,11 @@ pub use icon::sign;
 
 use crate::markup::html;
 use askama::Template;
+use serde_json::Value;
 use std::collections::BTreeMap;
-use tally_core::look::{Font, Form, Look, Shape, Token};
+use tally_core::look::{Font, Form, Look, Shape, Sort, Token};
 use tally_core::record::happening::Kind;
+use tally_core::record::own;
 use tally_core::widgets::Piece;
 use tally_core::widgets::view::View;
 use tally_engine::Seen;
@@ -37,6 +40,8 @@ struct Frame<'a> {
     family: &'static str,
     classes: String,
     look: String,
+    /// The drawing's own style sheet; empty where it has none.
+    style: String,
     reached_at: Option<i64>,
     celebration: &'a str,
     sound: &'a str,
@@ -44,6 +49,24 @@ struct Frame<'a> {
     sounds: Vec<(&'static str, &'a str)>,
     volume: &'a str,
     inner: String,
+}
+
+/// A page of the streamer's own, which draws in place of us: it is told the view, and can reach nothing.
+#[derive(Template)]
+#[template(path = "widgets/own_drawing.html")]
+struct OwnDrawing<'a> {
+    page: &'a str,
+    title: &'a str,
+    view: String,
+}
+
+/// A view as JSON, as other programs read it: what it shows in numbers and in words.
+pub fn told(view: &View) -> Value {
+    let mut value = serde_json::to_value(view).unwrap_or_default();
+    if let Value::Object(fields) = &mut value {
+        fields.insert("text".into(), view.text().into());
+    }
+    value
 }
 
 /// What a family's template gives: the inside, words about its state, and figures for its style.
@@ -98,16 +121,22 @@ pub fn draw(seen: Seen<'_>) -> String {
         View::Scoreboard(view) => scoreboard::draw(view),
         View::Tracker(view) => tracker::draw(view, look),
     };
+    let inner = match own::token(look.get(Token::OwnDrawing)) {
+        Some(page) => html(&OwnDrawing { page, title: seen.view.title(), view: told(seen.view).to_string() }),
+        None => drawing.inner.clone(),
+    };
+    let (class, style) = style::style(look).map(|style| (style.class, style.css)).unzip();
     html(&Frame {
         family: drawing.family,
-        classes: classes(look, &drawing),
+        classes: classes(look, &drawing, class),
+        style: style.unwrap_or_default(),
         look: properties(look, &drawing.figures),
         reached_at: seen.celebration.map(|at| at.timestamp_millis()),
         celebration: look.get(Token::Celebration),
         sound: look.get(Token::CelebrationSound),
         sounds: sounds(look),
         volume: if seen.muted { "0" } else { look.get(Token::Volume) },
-        inner: drawing.inner,
+        inner,
     })
 }
 
@@ -134,11 +163,19 @@ fn sounds(look: &Look) -> Vec<(&'static str, &str)> {
     all.into_iter().map(|(name, token)| (name, look.get(token))).filter(|(_, sound)| *sound != "none").collect()
 }
 
-fn classes(look: &Look, drawing: &Drawing) -> String {
+fn classes(look: &Look, drawing: &Drawing, own: Option<String>) -> String {
     let mut all = vec![format!("look-{}", look.base().key())];
     let shape = drawing.shape.or_else(|| look.shape(drawing.shapes).map(|shape| shape.key));
     all.extend(shape.map(|shape| format!("shape-{shape}")));
-    for token in [Token::LetterCase, Token::Alignment, Token::Entrance, Token::AnimationSpeed, Token::ShowTitle] {
+    let said = [
+        Token::LetterCase,
+        Token::Alignment,
+        Token::EntryMotion,
+        Token::Entrance,
+        Token::AnimationSpeed,
+        Token::ShowTitle,
+    ];
+    for token in said {
         all.push(format!("{}-{}", token.key().replace('_', "-"), look.get(token)));
     }
     if look.get(Token::HighlightLower) != look.get(Token::HighlightColour) {
@@ -147,18 +184,38 @@ fn classes(look: &Look, drawing: &Drawing) -> String {
     if look.number(Token::BackgroundOpacity) == 0 {
         all.push("has-no-background".into());
     }
+    if look.get(Token::BackgroundPicture) != "none" {
+        all.push("has-picture".into());
+    }
     all.extend(drawing.classes.iter().map(|class| (*class).to_owned()));
+    all.extend(own);
     all.join(" ")
 }
 
 /// A token as a custom property.
 fn property(token: Token, value: &str) -> Option<(String, String)> {
     let value = match token.about().3 {
+        Form::Clip(Sort::Picture, _) => style::picture_of(value)?,
         Form::Choice(_) | Form::Clip(..) => return None,
-        Form::Font => format!("\"{}\", \"Noto Sans\", sans-serif", Font::of(value).family),
+        Form::Font => family_of(value),
         Form::Colour | Form::Number(..) => value.to_owned(),
     };
-    Some((format!("--{}", token.key().replace('_', "-")), value))
+    Some((property_name(token), value))
+}
+
+/// What a token is called in style sheets.
+fn property_name(token: Token) -> String {
+    format!("--{}", token.key().replace('_', "-"))
+}
+
+/// The typefaces of a font's word, for style sheets. One of the streamer's own is brought by the page's script, which
+/// knows it by its name.
+fn family_of(font: &str) -> String {
+    let family = match own::token(font) {
+        Some(token) => format!("font-own-{token}"),
+        None => Font::of(font).family.to_owned(),
+    };
+    format!("\"{family}\", \"Noto Sans\", sans-serif")
 }
 
 /// All tokens as custom properties, in JSON: the page's policy allows no style attributes.

@@ -54,6 +54,7 @@ pub(super) fn draw(view: &TrackerView, look: &Look) -> Drawing {
         .figure("digits", view.value.chars().count().clamp(2, 9))
         .class("is-silent", view.reported_at.is_none())
         .class("has-beside", view.beside.is_some())
+        .class("part-frame", true)
 }
 
 #[cfg(test)]

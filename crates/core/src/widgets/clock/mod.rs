@@ -20,8 +20,8 @@ pub use view::{Anchor, ClockView, Lap, PhaseWord};
 use super::{Action, Family, Lever, News};
 use crate::count::explain::{Slip, SlipLine, terms_and_lines};
 use crate::count::{Count, Scope};
-use crate::look::Shape;
 use crate::look::tokens::{BAR, CLOCK_SOUNDS, PLATE, TEXT, TITLED};
+use crate::look::{self, Shape};
 use crate::money::conversion::Conversion;
 use crate::record::acts::{Act, ClockAct, CounterAct};
 use crate::record::entry::Entry;
@@ -142,16 +142,55 @@ impl Clock {
     }
 }
 
+/// What its drawing has, in most of its shapes.
+const PARTS: &[look::Part] = &[look::Part::Title, look::Part::Value, look::Part::Frame];
+
 impl Family for Clock {
     type State = State;
     const KEY: &'static str = "clock";
     const SHAPES: &'static [Shape] = &[
-        Shape { key: "plate", words: "Clock plate", tokens: &[TITLED, TEXT, PLATE, CLOCK_SOUNDS], size: (520, 220) },
-        Shape { key: "words", words: "All in one", tokens: &[TITLED, TEXT, PLATE, CLOCK_SOUNDS], size: (520, 160) },
-        Shape { key: "digits", words: "Digits only", tokens: &[TITLED, TEXT, CLOCK_SOUNDS], size: (520, 160) },
-        Shape { key: "ring", words: "Ring", tokens: &[TITLED, TEXT, PLATE, BAR, CLOCK_SOUNDS], size: (360, 360) },
-        Shape { key: "strip", words: "Strip", tokens: &[TITLED, TEXT, PLATE, BAR, CLOCK_SOUNDS], size: (900, 110) },
-        Shape { key: "flaps", words: "Falling flaps", tokens: &[TITLED, TEXT, PLATE, CLOCK_SOUNDS], size: (640, 240) },
+        Shape {
+            key: "plate",
+            words: "Clock plate",
+            tokens: &[TITLED, TEXT, PLATE, CLOCK_SOUNDS],
+            parts: PARTS,
+            size: (520, 220),
+        },
+        Shape {
+            key: "words",
+            words: "All in one",
+            tokens: &[TITLED, TEXT, PLATE, CLOCK_SOUNDS],
+            parts: PARTS,
+            size: (520, 160),
+        },
+        Shape {
+            key: "digits",
+            words: "Digits only",
+            tokens: &[TITLED, TEXT, CLOCK_SOUNDS],
+            parts: &[look::Part::Title, look::Part::Value],
+            size: (520, 160),
+        },
+        Shape {
+            key: "ring",
+            words: "Ring",
+            tokens: &[TITLED, TEXT, PLATE, BAR, CLOCK_SOUNDS],
+            parts: &[look::Part::Title, look::Part::Value, look::Part::Bar, look::Part::Frame],
+            size: (360, 360),
+        },
+        Shape {
+            key: "strip",
+            words: "Strip",
+            tokens: &[TITLED, TEXT, PLATE, BAR, CLOCK_SOUNDS],
+            parts: &[look::Part::Title, look::Part::Value, look::Part::Bar, look::Part::Frame],
+            size: (900, 110),
+        },
+        Shape {
+            key: "flaps",
+            words: "Falling flaps",
+            tokens: &[TITLED, TEXT, PLATE, CLOCK_SOUNDS],
+            parts: PARTS,
+            size: (640, 240),
+        },
     ];
 
     fn standard(_: &Settings) -> Self {

@@ -15,8 +15,8 @@ use crate::count::Scope;
 use crate::count::explain::Slip;
 use crate::count::told::Told;
 use crate::language::unit::Unit;
-use crate::look::Shape;
 use crate::look::tokens::{PLATE, TEXT, TITLED};
+use crate::look::{self, Shape};
 use crate::record::acts::{Act, CounterAct};
 use crate::record::entry::Entry;
 use crate::record::ids::Seq;
@@ -194,12 +194,16 @@ fn named(action: &str) -> Option<(&'static str, u8)> {
     all.find(|((name, _), _)| *name == action).map(|((_, plain), place)| (plain, place))
 }
 
+/// What its drawing has, in most of its shapes.
+const PARTS: &[look::Part] =
+    &[look::Part::Title, look::Part::Value, look::Part::Target, look::Part::Words, look::Part::Frame];
+
 impl Family for Counter {
     type State = State;
     const KEY: &'static str = "counter";
     const SHAPES: &'static [Shape] = &[
-        Shape { key: "plate", words: "Number plate", tokens: &[TITLED, TEXT, PLATE], size: (520, 160) },
-        Shape { key: "words", words: "All in one", tokens: &[TITLED, TEXT, PLATE], size: (520, 120) },
+        Shape { key: "plate", words: "Number plate", tokens: &[TITLED, TEXT, PLATE], parts: PARTS, size: (520, 160) },
+        Shape { key: "words", words: "All in one", tokens: &[TITLED, TEXT, PLATE], parts: PARTS, size: (520, 120) },
     ];
 
     fn standard(_: &Settings) -> Self {

@@ -13,8 +13,8 @@ use super::{Family, NoActs};
 use crate::count::explain::{Slip, of_several};
 use crate::count::{Count, Scope};
 use crate::lines::{Line, LineFormat, LineValues};
-use crate::look::Shape;
-use crate::look::tokens::{ENTERING, LINES, PLATE, SIGNS, TEXT, TITLED};
+use crate::look::tokens::{ENTERING, FADING, LINES, PLATE, SIGNS, TEXT, TITLED};
+use crate::look::{self, Shape};
 use crate::money::conversion::Conversion;
 use crate::record::happening::Kind;
 use crate::record::settings::Settings;
@@ -42,6 +42,9 @@ pub struct EventList {
     pub most: u32,
     /// The newest stands last, as in a log.
     pub newest_last: bool,
+    /// Lines stand beside each other and not below each other.
+    #[serde(default)]
+    pub sideways: bool,
     /// Entries of the same supporter and kind within so many seconds become one line; 0 for none.
     pub fold: u32,
     /// So many seconds a line lives; 0 for ever.
@@ -65,6 +68,8 @@ pub struct EventListView {
     pub most: u32,
     /// Whether the newest stands last.
     pub newest_last: bool,
+    /// Whether lines stand beside each other.
+    pub sideways: bool,
     /// From this place, counted from the newest, lines grow paler; 0 for none.
     pub fade_from: u32,
     /// What stands there while there is no line.
@@ -109,11 +114,16 @@ impl EventList {
             lines,
             most: self.most,
             newest_last: self.newest_last,
+            sideways: self.sideways,
             fade_from: self.fade_from,
             placeholder: self.placeholder.clone(),
         }
     }
 }
+
+/// What its drawing has, in most of its shapes.
+const PARTS: &[look::Part] =
+    &[look::Part::Title, look::Part::Name, look::Part::Value, look::Part::Words, look::Part::Icon, look::Part::Line];
 
 impl Family for EventList {
     type State = NoActs;
@@ -122,19 +132,22 @@ impl Family for EventList {
         Shape {
             key: "stubs",
             words: "Ticket stubs",
-            tokens: &[TITLED, SIGNS, TEXT, PLATE, LINES, ENTERING],
+            tokens: &[TITLED, SIGNS, TEXT, PLATE, LINES, ENTERING, FADING],
+            parts: PARTS,
             size: (560, 420),
         },
         Shape {
             key: "strips",
             words: "Strips",
-            tokens: &[TITLED, SIGNS, TEXT, PLATE, LINES, ENTERING],
+            tokens: &[TITLED, SIGNS, TEXT, PLATE, LINES, ENTERING, FADING],
+            parts: PARTS,
             size: (560, 360),
         },
         Shape {
             key: "lines",
             words: "A sheet of lines",
-            tokens: &[TITLED, SIGNS, TEXT, PLATE, LINES, ENTERING],
+            tokens: &[TITLED, SIGNS, TEXT, PLATE, LINES, ENTERING, FADING],
+            parts: PARTS,
             size: (560, 360),
         },
     ];
@@ -147,6 +160,7 @@ impl Family for EventList {
             period: Period::AllTime,
             most: 5,
             newest_last: false,
+            sideways: false,
             fold: 60,
             life: 0,
             quiet: 0,

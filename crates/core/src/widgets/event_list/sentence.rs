@@ -1,5 +1,5 @@
 //! *Just now* tells of *follows, tips and raids* from *all time*, *5* lines at most, the newest
-//! *first*; …
+//! *at the top*; …
 
 use super::{EventList, MOST};
 use crate::count::{Scope, sentence as counting};
@@ -20,7 +20,13 @@ const PLACEHOLDER: &str = "The placeholder";
 /// Longest time that lines fold, live or stay: a day.
 const DAY: i64 = 86_400;
 
-const ORDERS: [(&str, &str); 2] = [("first", "first"), ("last", "last")];
+/// Where the newest line stands: the word, how it reads, whether it stands last, and whether lines stand beside each other.
+const ORDERS: [(&str, &str, bool, bool); 4] = [
+    ("first", "at the top", false, false),
+    ("last", "at the bottom", true, false),
+    ("left", "on the left", false, true),
+    ("right", "on the right", true, true),
+];
 
 /// A length that may be none, such as `1:30`.
 pub(in crate::widgets) fn maybe_length(key: &'static str, label: &'static str, seconds: u32, none: &str) -> Part {
@@ -48,7 +54,10 @@ pub(in crate::widgets) fn read_length(input: Input<'_>) -> Result<u32, EditError
 
 pub(super) fn parts(list: &EventList) -> Vec<Part> {
     let number = |value: u32| Editor::Number { value: value.to_string(), sign: String::new() };
-    let order = if list.newest_last { "last" } else { "first" };
+    let (order, order_words, ..) = ORDERS
+        .into_iter()
+        .find(|(_, _, last, sideways)| (*last, *sideways) == (list.newest_last, list.sideways))
+        .unwrap_or(ORDERS[0]);
     let fade = if list.fade_from == 0 { "none".to_owned() } else { format!("the {}th", list.fade_from) };
     let mut parts = vec![
         Part::field("title", TITLE, list.title.as_str(), Editor::Text { value: list.title.clone() }),
@@ -61,7 +70,7 @@ pub(super) fn parts(list: &EventList) -> Vec<Part> {
         Part::words(", on"),
         Part::field("most", LINES, list.most.to_string(), number(list.most)),
         Part::words("lines at most, the newest"),
-        Part::field("order", ORDER, order, Editor::choice(ORDERS, order)),
+        Part::field("order", ORDER, order_words, Editor::choice(ORDERS.map(|(key, words, ..)| (key, words)), order)),
         Part::words("; one supporter’s entries fold within"),
         maybe_length("fold", FOLD, list.fold, "no time"),
         Part::words("; a line lives"),
@@ -94,8 +103,8 @@ pub(super) fn edit(list: &mut EventList, key: &str, text: &str, scope: &Scope<'_
         "title" => list.title = input(TITLE, text).title()?,
         "most" => list.most = count(LINES, MOST)?,
         "order" => {
-            let keys = ["first", "last"];
-            list.newest_last = input(ORDER, text).choice(&keys, |key| key)? == "last";
+            let (_, _, last, sideways) = input(ORDER, text).choice(&ORDERS, |(key, ..)| key)?;
+            (list.newest_last, list.sideways) = (last, sideways);
         }
         "fold" => list.fold = read_length(input(FOLD, text))?,
         "life" => list.life = read_length(input(LIFE, text))?,

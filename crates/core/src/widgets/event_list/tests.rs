@@ -84,7 +84,7 @@ fn its_sentence_reads_well() {
     let sentence = crate::sentence::plain(&list.sentence(&World::new().scope(begin())));
     assert_eq!(
         sentence,
-        "Just now tells of tips and raids from all time, on 5 lines at most, the newest first; one supporter’s entries \
+        "Just now tells of tips and raids from all time, on 5 lines at most, the newest at the top; one supporter’s entries \
          fold within 1:00; a line lives 1:30, all hide after no quiet time, growing paler from the 4th on; at first it \
          says All quiet on the line"
     );

@@ -21,8 +21,8 @@ use super::{Action, Family, Hint, Lever};
 use crate::count::explain::Slip;
 use crate::count::{Count, Scope};
 use crate::language::unit::Unit;
-use crate::look::Shape;
 use crate::look::tokens::{BAR, CELEBRATION, PLATE, SIDES, TEXT, TITLED};
+use crate::look::{self, Shape};
 use crate::money::conversion::Conversion;
 use crate::record::acts::{Act, GoalAct};
 use crate::record::entry::Entry;
@@ -228,30 +228,75 @@ impl Goal {
     }
 }
 
+/// What its drawing has, in most of its shapes.
+const PARTS: &[look::Part] = &[
+    look::Part::Title,
+    look::Part::Value,
+    look::Part::Target,
+    look::Part::Percentage,
+    look::Part::Bar,
+    look::Part::Frame,
+];
+
 impl Family for Goal {
     type State = State;
     const KEY: &'static str = "goal";
 
     const SHAPES: &'static [Shape] = &[
-        Shape { key: "rail", words: "Rail", tokens: &[TITLED, TEXT, PLATE, BAR, CELEBRATION], size: (840, 260) },
+        Shape {
+            key: "rail",
+            words: "Rail",
+            tokens: &[TITLED, TEXT, PLATE, BAR, CELEBRATION],
+            parts: PARTS,
+            size: (840, 260),
+        },
         Shape {
             key: "column",
             words: "Water column",
             tokens: &[TITLED, TEXT, PLATE, BAR, CELEBRATION],
+            parts: PARTS,
             size: (300, 560),
         },
-        Shape { key: "ring", words: "Ring", tokens: &[TITLED, TEXT, PLATE, BAR, CELEBRATION], size: (420, 420) },
-        Shape { key: "ladder", words: "Ladder", tokens: &[TITLED, TEXT, PLATE, BAR, CELEBRATION], size: (560, 520) },
+        Shape {
+            key: "ring",
+            words: "Ring",
+            tokens: &[TITLED, TEXT, PLATE, BAR, CELEBRATION],
+            parts: PARTS,
+            size: (420, 420),
+        },
+        Shape {
+            key: "ladder",
+            words: "Ladder",
+            tokens: &[TITLED, TEXT, PLATE, BAR, CELEBRATION],
+            parts: &[
+                look::Part::Title,
+                look::Part::Value,
+                look::Part::Target,
+                look::Part::Percentage,
+                look::Part::Name,
+                look::Part::Bar,
+                look::Part::Frame,
+            ],
+            size: (560, 520),
+        },
         Shape {
             key: "gates",
             words: "Tally gates",
             tokens: &[TITLED, TEXT, PLATE, BAR, CELEBRATION],
+            parts: PARTS,
             size: (760, 260),
         },
         Shape {
             key: "words",
             words: "In one line",
             tokens: &[TITLED, TEXT, PLATE, CELEBRATION, SIDES],
+            parts: &[
+                look::Part::Title,
+                look::Part::Value,
+                look::Part::Target,
+                look::Part::Percentage,
+                look::Part::Frame,
+            ],
             size: (760, 100),
         },
     ];

@@ -13,8 +13,8 @@ use crate::count::{Count, Keep, Scope, Verdict, What};
 use crate::language::age_changes_at;
 use crate::language::unit::Unit;
 use crate::lines::{LineFormat, fact_values};
-use crate::look::Shape;
 use crate::look::tokens::{PLATE, SIDES, SIGNS, TEXT, TITLED};
+use crate::look::{self, Shape};
 use crate::money::conversion::Conversion;
 use crate::record::happening::Kind;
 use crate::record::ids::Seq;
@@ -169,7 +169,7 @@ impl Label {
         let title = self.title.clone();
         match about {
             None => {
-                let runs = vec![Run { text: self.placeholder.clone(), strong: false }];
+                let runs = vec![Run { text: self.placeholder.clone(), strong: false, name: false }];
                 LabelView { title, runs, empty: true, key: 0, kind: None }
             }
             Some(About { key, kind, values, .. }) => {
@@ -205,13 +205,35 @@ impl Label {
     }
 }
 
+/// What its drawing has, in most of its shapes.
+const PARTS: &[look::Part] =
+    &[look::Part::Title, look::Part::Name, look::Part::Value, look::Part::Words, look::Part::Icon, look::Part::Frame];
+
 impl Family for Label {
     type State = NoActs;
     const KEY: &'static str = "label";
     const SHAPES: &'static [Shape] = &[
-        Shape { key: "plate", words: "Name plate", tokens: &[TITLED, SIGNS, TEXT, PLATE, SIDES], size: (520, 120) },
-        Shape { key: "pennant", words: "Pennant", tokens: &[TITLED, SIGNS, TEXT, PLATE, SIDES], size: (520, 96) },
-        Shape { key: "words", words: "Beside a stroke", tokens: &[TITLED, SIGNS, TEXT, PLATE, SIDES], size: (520, 90) },
+        Shape {
+            key: "plate",
+            words: "Name plate",
+            tokens: &[TITLED, SIGNS, TEXT, PLATE, SIDES],
+            parts: PARTS,
+            size: (520, 120),
+        },
+        Shape {
+            key: "pennant",
+            words: "Pennant",
+            tokens: &[TITLED, SIGNS, TEXT, PLATE, SIDES],
+            parts: PARTS,
+            size: (520, 96),
+        },
+        Shape {
+            key: "words",
+            words: "Beside a stroke",
+            tokens: &[TITLED, SIGNS, TEXT, PLATE, SIDES],
+            parts: PARTS,
+            size: (520, 90),
+        },
     ];
 
     fn standard(_: &Settings) -> Self {

@@ -26,8 +26,8 @@ use crate::count::explain::{Effect, Slip, SlipLine};
 use crate::count::told::Told;
 use crate::count::{Count, Scope};
 use crate::language::unit::Unit;
-use crate::look::Shape;
 use crate::look::tokens::{BAR, PLATE, POLL_SOUNDS, TEXT, TITLED};
+use crate::look::{self, Shape};
 use crate::record::acts::poll::{Ballot, Which};
 use crate::record::acts::{Act, PollAct};
 use crate::record::entry::{Body, Entry};
@@ -227,16 +227,44 @@ impl Poll {
 /// The tokens of every shape.
 const BALLOT: &[&[crate::look::Token]] = &[TITLED, TEXT, PLATE, BAR, POLL_SOUNDS];
 
+/// What its drawing has, in most of its shapes.
+const PARTS: &[look::Part] = &[
+    look::Part::Title,
+    look::Part::Name,
+    look::Part::Percentage,
+    look::Part::Words,
+    look::Part::Bar,
+    look::Part::Line,
+];
+
 impl Family for Poll {
     type State = State;
     const KEY: &'static str = "poll";
     const SHAPES: &'static [Shape] = &[
-        Shape { key: "stubs", words: "Ticket stubs", tokens: BALLOT, size: (620, 420) },
-        Shape { key: "arms", words: "Signal arms", tokens: BALLOT, size: (760, 420) },
-        Shape { key: "slate", words: "Chalk slate", tokens: BALLOT, size: (620, 400) },
-        Shape { key: "coupling", words: "Duel: coupling", tokens: BALLOT, size: (1100, 150) },
-        Shape { key: "halves", words: "Duel: two halves", tokens: BALLOT, size: (900, 220) },
-        Shape { key: "beam", words: "Duel: beam scales", tokens: BALLOT, size: (700, 360) },
+        Shape { key: "stubs", words: "Ticket stubs", tokens: BALLOT, parts: PARTS, size: (620, 420) },
+        Shape { key: "arms", words: "Signal arms", tokens: BALLOT, parts: PARTS, size: (760, 420) },
+        Shape { key: "slate", words: "Chalk slate", tokens: BALLOT, parts: PARTS, size: (620, 400) },
+        Shape {
+            key: "coupling",
+            words: "Duel: coupling",
+            tokens: BALLOT,
+            parts: &[look::Part::Title, look::Part::Name, look::Part::Percentage, look::Part::Words, look::Part::Bar],
+            size: (1100, 150),
+        },
+        Shape {
+            key: "halves",
+            words: "Duel: two halves",
+            tokens: BALLOT,
+            parts: &[look::Part::Title, look::Part::Name, look::Part::Percentage, look::Part::Words, look::Part::Bar],
+            size: (900, 220),
+        },
+        Shape {
+            key: "beam",
+            words: "Duel: beam scales",
+            tokens: BALLOT,
+            parts: &[look::Part::Title, look::Part::Name, look::Part::Percentage, look::Part::Words],
+            size: (700, 360),
+        },
     ];
 
     fn standard(_: &Settings) -> Self {

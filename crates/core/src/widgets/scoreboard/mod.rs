@@ -18,8 +18,8 @@ pub use view::{BoardView, Cell, Clock, Flourish, PenaltyView, SideView, Told};
 use super::{Action, Family, Lever};
 use crate::count::Scope;
 use crate::count::explain::Slip;
-use crate::look::Shape;
 use crate::look::tokens::{BOARD_SOUNDS, PLATE, TEXT, TITLED};
+use crate::look::{self, Shape};
 use crate::record::acts::Act;
 use crate::record::acts::board::{BoardAct, Picture, Play, Rules, Side, Sport};
 use crate::record::entry::Entry;
@@ -113,14 +113,18 @@ fn act_words(board: &Scoreboard, act: &BoardAct) -> String {
 /// The tokens of every shape.
 const BOARD: &[&[crate::look::Token]] = &[TITLED, TEXT, PLATE, BOARD_SOUNDS];
 
+/// What its drawing has, in most of its shapes.
+const PARTS: &[look::Part] =
+    &[look::Part::Title, look::Part::Name, look::Part::Value, look::Part::Words, look::Part::Line];
+
 impl Family for Scoreboard {
     type State = State;
     const KEY: &'static str = "scoreboard";
     const SHAPES: &'static [Shape] = &[
-        Shape { key: "plates", words: "Plates in a row", tokens: BOARD, size: (1100, 190) },
-        Shape { key: "slip", words: "Slip in a corner", tokens: BOARD, size: (520, 230) },
-        Shape { key: "footer", words: "Footer across the picture", tokens: BOARD, size: (1920, 150) },
-        Shape { key: "tall", words: "Tall, for an upright picture", tokens: BOARD, size: (460, 760) },
+        Shape { key: "plates", words: "Plates in a row", tokens: BOARD, parts: PARTS, size: (1100, 190) },
+        Shape { key: "slip", words: "Slip in a corner", tokens: BOARD, parts: PARTS, size: (520, 230) },
+        Shape { key: "footer", words: "Footer across the picture", tokens: BOARD, parts: PARTS, size: (1920, 150) },
+        Shape { key: "tall", words: "Tall, for an upright picture", tokens: BOARD, parts: PARTS, size: (460, 760) },
     ];
 
     fn standard(_: &Settings) -> Self {

@@ -30,9 +30,9 @@ use crate::book::chat::ChatLine;
 use crate::count::explain::Slip;
 use crate::count::{Count, Scope};
 use crate::language::unit::Unit;
-use crate::look::Shape;
 use crate::look::Token;
 use crate::look::tokens::{ADDED_SOUNDS, BAR, CLOCK_SOUNDS, PLATE, TEXT, TITLED};
+use crate::look::{self, Shape};
 use crate::money::conversion::Conversion;
 use crate::record::acts::{Act, SubathonAct};
 use crate::record::entry::Entry;
@@ -151,17 +151,22 @@ fn instant(ms: i64) -> Instant {
     DateTime::from_timestamp_millis(ms).unwrap_or(if ms < 0 { Instant::MIN_UTC } else { Instant::MAX_UTC })
 }
 
+/// What its drawing has, in most of its shapes.
+const PARTS: &[look::Part] =
+    &[look::Part::Title, look::Part::Value, look::Part::Words, look::Part::Bar, look::Part::Frame];
+
 impl Family for Subathon {
     type State = State;
     const KEY: &'static str = "subathon";
     const SHAPES: &'static [Shape] = &[
-        Shape { key: "plate", words: "Station clock", tokens: FACED, size: (760, 300) },
-        Shape { key: "ring", words: "Ring", tokens: FACED, size: (420, 420) },
-        Shape { key: "strip", words: "Strip", tokens: FACED, size: (1200, 120) },
+        Shape { key: "plate", words: "Station clock", tokens: FACED, parts: PARTS, size: (760, 300) },
+        Shape { key: "ring", words: "Ring", tokens: FACED, parts: PARTS, size: (420, 420) },
+        Shape { key: "strip", words: "Strip", tokens: FACED, parts: PARTS, size: (1200, 120) },
         Shape {
             key: "digits",
             words: "Digits only",
             tokens: &[TITLED, TEXT, CLOCK_SOUNDS, ADDED_SOUNDS],
+            parts: &[look::Part::Title, look::Part::Value, look::Part::Words],
             size: (640, 200),
         },
     ];

@@ -11,8 +11,8 @@ pub use rounds::{Reports, Round};
 use super::{Family, NoActs};
 use crate::count::explain::{Slip, span_words, terms_and_lines};
 use crate::count::{Count, Scope, What};
-use crate::look::Shape;
 use crate::look::tokens::{PLATE, TEXT, TITLED};
+use crate::look::{self, Shape};
 use crate::record::measure::Measure;
 use crate::record::settings::Settings;
 use crate::sentence::{EditError, Part};
@@ -147,13 +147,17 @@ impl Tracker {
 /// The tokens of every shape.
 const TRACKER: &[&[crate::look::Token]] = &[TITLED, TEXT, PLATE];
 
+/// What its drawing has, in most of its shapes.
+const PARTS: &[look::Part] =
+    &[look::Part::Title, look::Part::Name, look::Part::Value, look::Part::Words, look::Part::Icon, look::Part::Frame];
+
 impl Family for Tracker {
     type State = NoActs;
     const KEY: &'static str = "tracker";
     const SHAPES: &'static [Shape] = &[
-        Shape { key: "badge", words: "Badge with its emblem", tokens: TRACKER, size: (520, 200) },
-        Shape { key: "strip", words: "Strip in one row", tokens: TRACKER, size: (760, 90) },
-        Shape { key: "card", words: "Card with the last rounds", tokens: TRACKER, size: (380, 460) },
+        Shape { key: "badge", words: "Badge with its emblem", tokens: TRACKER, parts: PARTS, size: (520, 200) },
+        Shape { key: "strip", words: "Strip in one row", tokens: TRACKER, parts: PARTS, size: (760, 90) },
+        Shape { key: "card", words: "Card with the last rounds", tokens: TRACKER, parts: PARTS, size: (380, 460) },
     ];
 
     fn standard(_: &Settings) -> Self {

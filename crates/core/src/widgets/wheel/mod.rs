@@ -22,8 +22,8 @@ use crate::book::chat::{ChatLine, Role};
 use crate::count::explain::{Effect, Slip, SlipLine};
 use crate::count::told::Told;
 use crate::count::{Count, Scope};
-use crate::look::Shape;
 use crate::look::tokens::{BAR, PLATE, TEXT, TITLED, WHEEL_SOUNDS};
+use crate::look::{self, Shape};
 use crate::record::acts::poll::Which;
 use crate::record::acts::wheel::{AfterWin, Bytes32, Slice, total};
 use crate::record::acts::{Act, WheelAct};
@@ -154,13 +154,16 @@ impl Wheel {
 /// The tokens of every shape.
 const WHEEL: &[&[crate::look::Token]] = &[TITLED, TEXT, PLATE, BAR, WHEEL_SOUNDS];
 
+/// What its drawing has, in most of its shapes.
+const PARTS: &[look::Part] = &[look::Part::Title, look::Part::Name, look::Part::Words];
+
 impl Family for Wheel {
     type State = State;
     const KEY: &'static str = "wheel";
     const SHAPES: &'static [Shape] = &[
-        Shape { key: "disc", words: "Inked disc", tokens: WHEEL, size: (620, 680) },
-        Shape { key: "drum", words: "Drum from the side", tokens: WHEEL, size: (620, 460) },
-        Shape { key: "run", words: "Strip that runs past", tokens: WHEEL, size: (1200, 190) },
+        Shape { key: "disc", words: "Inked disc", tokens: WHEEL, parts: PARTS, size: (620, 680) },
+        Shape { key: "drum", words: "Drum from the side", tokens: WHEEL, parts: PARTS, size: (620, 460) },
+        Shape { key: "run", words: "Strip that runs past", tokens: WHEEL, parts: PARTS, size: (1200, 190) },
     ];
 
     fn standard(_: &Settings) -> Self {

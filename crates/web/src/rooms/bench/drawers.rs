@@ -2,10 +2,11 @@
 
 use crate::rooms::control::Control;
 use askama::Template;
+use std::collections::BTreeMap;
 use tally_core::count::Scope;
 use tally_core::language::Language;
 use tally_core::lines::LineFormat;
-use tally_core::look::{Base, Drawer, Form, Look, Looks, OWN_LOOK, Shape, Token, warnings};
+use tally_core::look::{Base, Drawer, Form, Look, Looks, OWN_LOOK, Part, Shape, Token, warnings};
 use tally_core::record::happening::Kind;
 use tally_core::record::ids::WidgetId;
 use tally_core::template::{self, Values};
@@ -24,11 +25,24 @@ pub(super) struct Drawers {
     own_looks: Vec<(String, String, bool)>,
     shapes: Vec<Pick>,
     languages: Vec<Pick>,
+    /// The part that the drawers work on; everything where it is none.
+    part: Option<Part>,
+    /// The parts that the drawing has.
+    parts: &'static [Part],
+    /// What is different, and can be put back: by which part of the look, its name, and what it says.
+    changes: Vec<(String, &'static str, String)>,
     drawers: Vec<(Drawer, Vec<Control>)>,
+    css: OwnStyle,
     kinds: Vec<KindRow>,
     common: Option<String>,
     warnings: Vec<String>,
     apart: bool,
+}
+
+/// A style of one's own as it stands in its field, and why it was not taken.
+pub(super) struct OwnStyle {
+    pub text: String,
+    pub refused: Option<String>,
 }
 
 /// One of several, chosen or not.
@@ -59,18 +73,27 @@ impl Drawers {
         piece: &Piece,
         (scope, looks): (&Scope<'_>, &Looks),
         clips: &[Clip],
+        part: Option<Part>,
         apart: bool,
     ) -> Self {
         let look = piece.look();
         let shape: Option<&Shape> = look.shape(piece.shapes());
         let used: Vec<Token> = shape.map(|shape| look.used(shape)).unwrap_or_default();
         let pick = |key, (name, words), chosen| Pick { key, name, words, chosen };
+        let parts = shape.map(|shape| shape.parts).unwrap_or_default();
+        let part = part.filter(|part| parts.contains(part));
+        let control = |token: Token| match part {
+            Some(part) => Control::of_part(look, part, token, clips),
+            None => Control::common(look, token, clips),
+        };
+        let offered = part.map_or_else(|| used.clone(), |part| part.tokens().to_vec());
         let in_drawer = |drawer: Drawer| {
-            let of_drawer = used.iter().filter(|token| token.about().2 == drawer);
-            (drawer, of_drawer.map(|token| Control::common(look, *token, clips)).collect::<Vec<_>>())
+            let of_drawer = offered.iter().filter(|token| token.about().2 == drawer);
+            (drawer, of_drawer.map(|token| control(*token)).collect::<Vec<_>>())
         };
         let wanted = |(drawer, controls): &(Drawer, Vec<Control>)| match drawer {
-            Drawer::Shape | Drawer::Text => true,
+            _ if part.is_some() => !controls.is_empty(),
+            Drawer::Shape | Drawer::Text | Drawer::Own => true,
             Drawer::Kinds => piece.line_format().is_some(),
             Drawer::Colour | Drawer::Spacing | Drawer::Motion => !controls.is_empty(),
         };
@@ -90,16 +113,29 @@ impl Drawers {
                 .map(|one| pick(one.key, (one.words, ""), shape.is_some_and(|shape| shape.key == one.key)))
                 .collect(),
             languages: Language::ALL.map(|one| pick(one.key(), (one.words(), ""), one == look.language)).into(),
+            part,
+            parts,
+            changes: changes(look),
+            css: OwnStyle { text: look.css.clone(), refused: None },
             drawers: Drawer::ALL.map(in_drawer).into_iter().filter(wanted).collect(),
-            kinds: piece.line_format().map(|format| kinds(format, look, &used, &speaking)).unwrap_or_default(),
+            kinds: piece.line_format().map(|format| kinds(format, look, (&used, clips), &speaking)).unwrap_or_default(),
             common: piece.line_format().map(|format| format.common.clone()),
             warnings: shape.map(|shape| warnings(look, shape)).unwrap_or_default(),
             apart,
         }
     }
 
-    fn changed(&self, controls: &[Control]) -> bool {
-        controls.iter().any(|control| control.own)
+    /// The same with a style that was not taken, so that nothing typed is lost.
+    pub(super) fn with_style(self, css: OwnStyle) -> Self {
+        Self { css, ..self }
+    }
+
+    fn is_for(&self, part: &Part) -> bool {
+        self.part.as_ref() == Some(part)
+    }
+
+    fn changed(&self, drawer: &Drawer, controls: &[Control]) -> bool {
+        controls.iter().any(|control| control.own) || *drawer == Drawer::Own && !self.css.text.is_empty()
     }
 
     /// Whether there is something to celebrate, so that a clip of one's own has a use.
@@ -112,7 +148,20 @@ impl Drawers {
     }
 }
 
-fn kinds(lines: &LineFormat, look: &Look, used: &[Token], scope: &Scope<'_>) -> Vec<KindRow> {
+/// What a widget says otherwise than the look that it wears.
+fn changes(look: &Look) -> Vec<(String, &'static str, String)> {
+    let labels = |tokens: &mut dyn Iterator<Item = &Token>| {
+        let all: Vec<&str> = tokens.map(|token| token.about().1).collect();
+        all.join(", ")
+    };
+    let whole = (!look.own.is_empty()).then(|| ("own".to_owned(), "Everything", labels(&mut look.own.keys())));
+    let part = |(part, own): (&Part, &BTreeMap<Token, String>)| {
+        (format!("part:{}:all", part.key()), part.words(), labels(&mut own.keys()))
+    };
+    whole.into_iter().chain(look.parts.iter().map(part)).collect()
+}
+
+fn kinds(lines: &LineFormat, look: &Look, (used, clips): (&[Token], &[Clip]), scope: &Scope<'_>) -> Vec<KindRow> {
     let row = |kind: Kind| {
         let format = lines.kinds.get(&kind).cloned();
         let on = format.as_ref().is_some_and(|format| !format.off);
@@ -122,7 +171,7 @@ fn kinds(lines: &LineFormat, look: &Look, used: &[Token], scope: &Scope<'_>) -> 
         let controls: Vec<Control> = Look::OF_KIND
             .into_iter()
             .filter(|token| used.contains(token))
-            .map(|token| Control::of_kind(look, kind, token))
+            .map(|token| Control::of_kind(look, kind, token, clips))
             .collect();
         KindRow {
             kind,

@@ -9,6 +9,7 @@ pub mod rehearse;
 use crate::app::App;
 use crate::error::{WebError, sentence};
 use crate::markup::html;
+use crate::own_style;
 use crate::rooms::frame::Frame;
 use crate::rooms::readiness::{self, Readiness};
 use crate::security::session::Owner;
@@ -18,10 +19,11 @@ use actix_web::http::header::ContentType;
 use actix_web::{HttpRequest, HttpResponse, web};
 use askama::Template;
 use course::Course;
-use drawers::Drawers;
+use drawers::{Drawers, OwnStyle};
 use serde::Deserialize;
 use tally_core::count::explain::{Effect, Slip, SlipLine};
 use tally_core::count::{Count, Scope};
+use tally_core::look;
 use tally_core::record::happening::Happening;
 use tally_core::record::ids::{Seq, WidgetId};
 use tally_core::sentence::table::Table;
@@ -171,7 +173,7 @@ struct Looked {
     size: (u32, u32),
 }
 
-async fn look(app: &App, owner: &Owner, id: WidgetId, apart: bool) -> Result<Looked, WebError> {
+async fn look(app: &App, owner: &Owner, id: WidgetId, of: Option<look::Part>, apart: bool) -> Result<Looked, WebError> {
     let feeds: Vec<Feed> = app.engine.store().feeds(owner.channel.id).await?;
     let clips = app.engine.store().clips(owner.channel.id).await?;
     let looked = owner
@@ -201,7 +203,7 @@ async fn look(app: &App, owner: &Owner, id: WidgetId, apart: bool) -> Result<Loo
                     slip: with_rehearsals(piece.explain(&scope), &counts, hearing, &scope),
                     apart,
                 },
-                drawers: Drawers::of(id, piece, (&scope, channel.looks()), &clips, apart),
+                drawers: Drawers::of(id, piece, (&scope, channel.looks()), &clips, of, apart),
                 size: widgets::size(piece),
             })
         })
@@ -252,7 +254,7 @@ pub async fn page(
     let id = WidgetId(*id);
     let all = app.engine.store().widgets(owner.channel.id).await?;
     let record = all.into_iter().find(|one| one.id == id && !one.archived).ok_or(WebError::NotFound)?;
-    let mut looked = look(&app, &owner, id, false).await?;
+    let mut looked = look(&app, &owner, id, None, false).await?;
     let bar = bar(&app, &owner, id, false).await?;
     let page = Page {
         frame: Frame::new(&app, &owner, "/widgets").await?,
@@ -283,21 +285,48 @@ pub struct Edit {
     text: String,
 }
 
+/// The part of the drawing on which the drawers work, by its word; everything where it is none.
+#[derive(Default, Deserialize)]
+pub struct OfPart {
+    #[serde(default)]
+    part: String,
+}
+
+impl OfPart {
+    fn part(&self) -> Option<look::Part> {
+        look::Part::of_key(&self.part)
+    }
+}
+
+/// An edit, with the part on which the drawers work.
+#[derive(Deserialize)]
+pub struct EditOf {
+    key: String,
+    text: String,
+    #[serde(default)]
+    part: String,
+}
+
 /// `POST /widgets/{id}/edit`: on the stage, or on air at once.
 pub async fn edit(
     app: web::Data<App>,
     owner: Owner,
     id: web::Path<u32>,
-    form: web::Form<Edit>,
+    form: web::Form<EditOf>,
 ) -> Result<HttpResponse, WebError> {
-    let Edit { key, text } = form.into_inner();
+    let EditOf { key, text, part } = form.into_inner();
+    let of = OfPart { part }.part();
+    if let Err(error) = if key == "css" { own_style::check(&text) } else { Ok(()) } {
+        let refused = Refused { key, text, message: sentence(&error.to_string()) };
+        return after(&app, &owner, WidgetId(*id), of, Some(refused)).await;
+    }
     let shaping = Shaping::Edit { key: key.clone(), text: text.clone() };
     let refused = match owner.channel.shape(WidgetId(*id), shaping).await {
         Ok(()) => None,
         Err(EngineError::Edit(error)) => Some(Refused { key, text, message: sentence(&error.to_string()) }),
         Err(error) => return Err(error.into()),
     };
-    after(&app, &owner, WidgetId(*id), refused).await
+    after(&app, &owner, WidgetId(*id), of, refused).await
 }
 
 /// `POST /widgets/{id}/{operation}`: `put-on-air`, `discard`, `take-back`.
@@ -305,8 +334,10 @@ pub async fn shape(
     app: web::Data<App>,
     owner: Owner,
     path: web::Path<(u32, String)>,
+    of: Option<web::Form<OfPart>>,
 ) -> Result<HttpResponse, WebError> {
     let (id, operation) = path.into_inner();
+    let of = of.and_then(|of| of.part());
     let shaping = match operation.as_str() {
         "put-on-air" => Shaping::PutOnAir,
         "discard" => Shaping::Discard,
@@ -320,23 +351,45 @@ pub async fn shape(
         }
         Err(error) => return Err(error.into()),
     };
-    after(&app, &owner, WidgetId(id), refused).await
+    after(&app, &owner, WidgetId(id), of, refused).await
 }
 
 /// Everything on the bench that a change may have changed.
-async fn after(app: &App, owner: &Owner, id: WidgetId, refused: Option<Refused>) -> Result<HttpResponse, WebError> {
-    let looked = look(app, owner, id, true).await?;
+async fn after(
+    app: &App,
+    owner: &Owner,
+    id: WidgetId,
+    of: Option<look::Part>,
+    refused: Option<Refused>,
+) -> Result<HttpResponse, WebError> {
+    let looked = look(app, owner, id, of, true).await?;
     let bar = bar(app, owner, id, true).await?;
     let mut answer = if refused.is_some() { HttpResponse::UnprocessableEntity() } else { HttpResponse::Ok() };
-    let Looked { parts, rates, hints, now, aside, drawers, .. } = looked;
+    let Looked { parts, rates, hints, now, aside, mut drawers, .. } = looked;
+    if let Some(Refused { text, message, .. }) = refused.as_ref().filter(|refused| refused.key == "css") {
+        drawers = drawers.with_style(OwnStyle { text: text.clone(), refused: Some(message.clone()) });
+    }
+    // What was refused is told where it was written.
+    let refused = refused.filter(|refused| refused.key != "css");
     let sentence = Sentence { id, parts, rates, hints, now, refused, done: done(bar.at_once) };
     let body = html(&sentence) + &html(&bar) + &html(&drawers) + &html(&aside);
     Ok(answer.insert_header(ContentType::html()).body(body))
 }
 
+/// `GET /widgets/{id}/drawers?part=…`: the drawers as they work on a part.
+pub async fn drawers(
+    app: web::Data<App>,
+    owner: Owner,
+    id: web::Path<u32>,
+    of: web::Query<OfPart>,
+) -> Result<HttpResponse, WebError> {
+    let looked = look(&app, &owner, WidgetId(*id), of.part(), true).await?;
+    Ok(HttpResponse::Ok().insert_header(ContentType::html()).body(html(&looked.drawers)))
+}
+
 /// `GET /widgets/{id}/aside`: readiness and the slip as they are now.
 pub async fn aside(app: web::Data<App>, owner: Owner, id: web::Path<u32>) -> Result<HttpResponse, WebError> {
-    let looked = look(&app, &owner, WidgetId(*id), true).await?;
+    let looked = look(&app, &owner, WidgetId(*id), None, true).await?;
     Ok(HttpResponse::Ok().insert_header(ContentType::html()).body(html(&looked.aside)))
 }
 
