@@ -65,6 +65,7 @@ diesel::table! {
         look -> Text,
         draft -> Nullable<Text>,
         archived -> Unsigned<TinyInt>,
+        text_file -> Nullable<Varchar>,
     }
 }
 

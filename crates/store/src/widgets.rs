@@ -43,6 +43,17 @@ impl OwnWidget {
     }
 }
 
+/// A widget whose text is kept in a file.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct TextFile {
+    /// Which.
+    pub id: WidgetId,
+    /// Whose.
+    pub channel: ChannelId,
+    /// The file's name, with places for its title and its number.
+    pub pattern: String,
+}
+
 /// What a widget was before a change.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Past {
@@ -320,6 +331,38 @@ impl Store {
         let id = widget.id;
         self.run(move |conn| {
             diesel::update(widgets::table.find(id.0)).set(widgets::page_token.eq(token)).execute(conn)?;
+            Ok(())
+        })
+        .await
+    }
+
+    /// All widgets whose text is kept in a file, of all channels. Those in the archive show nothing.
+    ///
+    /// # Errors
+    /// The database is away.
+    pub async fn text_files(&self) -> Result<Vec<TextFile>, StoreError> {
+        self.run(move |conn| {
+            let rows: Vec<(u32, u32, Option<String>)> = widgets::table
+                .filter(widgets::text_file.is_not_null().and(widgets::archived.eq(0)))
+                .select((widgets::id, widgets::channel_id, widgets::text_file))
+                .order(widgets::id)
+                .load(conn)?;
+            let file = |(id, channel, pattern): (u32, u32, Option<String>)| {
+                Some(TextFile { id: WidgetId(id), channel: ChannelId(channel), pattern: pattern? })
+            };
+            Ok(rows.into_iter().filter_map(file).collect())
+        })
+        .await
+    }
+
+    /// Keeps a widget's text in a file of that name from now on; in none where there is none.
+    ///
+    /// # Errors
+    /// The database is away.
+    pub async fn save_text_file(&self, widget: OwnWidget, pattern: Option<String>) -> Result<(), StoreError> {
+        let id = widget.id;
+        self.run(move |conn| {
+            diesel::update(widgets::table.find(id.0)).set(widgets::text_file.eq(pattern)).execute(conn)?;
             Ok(())
         })
         .await

@@ -23,6 +23,9 @@ pub struct Options {
     /// Where this program keeps what is not in the database: the key that signs sessions.
     #[arg(long, default_value = "var")]
     pub data: PathBuf,
+    /// Where text files of widgets are kept; in the folder texts beside what is kept otherwise.
+    #[arg(long)]
+    pub text_folder: Option<PathBuf>,
     /// Load the demo channel if nobody owns this server yet, and write DATA/demo.json.
     #[arg(long)]
     pub demo: bool,

@@ -158,6 +158,7 @@ pub async fn serve(options: Options) -> Result<(), StartError> {
         base_url: base_url.clone(),
         base_url_stated,
         house_url: house_url.clone(),
+        text_folder: options.text_folder.clone().unwrap_or_else(|| options.data.join("texts")),
         feed_rate: options.feed_rate,
         outside,
         proxies,

@@ -6,9 +6,11 @@ use crate::security::bodies::Bodies;
 use crate::security::limits::Limits;
 use crate::security::peers::Proxies;
 use crate::security::tokens;
+use crate::text_files::TextFiles;
 use crate::uploads::Uploads;
 use actix_web::cookie::Key;
 use sha2::{Digest, Sha256};
+use std::path::PathBuf;
 use std::sync::Arc;
 use tally_engine::Engine;
 use tally_feeds::outside::Outside;
@@ -24,6 +26,8 @@ pub struct Config {
     pub house_url: Option<String>,
     /// Most requests a second to one feed.
     pub feed_rate: u32,
+    /// Where text files are kept.
+    pub text_folder: PathBuf,
     /// What feeds may reach.
     pub outside: Outside,
     /// Which proxies are believed.
@@ -50,6 +54,8 @@ pub struct App {
     pub spoken_key: [u8; 32],
     /// Files that were sent and not yet added.
     pub uploads: Uploads,
+    /// Text files of widgets.
+    pub text_files: TextFiles,
     /// Rules of feeds, made ready.
     pub ready: Ready,
 }
@@ -59,6 +65,7 @@ impl App {
     #[must_use]
     pub fn new(engine: Engine, config: Config, session_key: &[u8; 64]) -> Self {
         let limits = Limits::new(config.feed_rate);
+        let text_files = TextFiles::new(config.text_folder.clone());
         // One of its own, which tells nothing of the session's.
         let spoken_key = Sha256::new().chain_update(b"three words").chain_update(session_key).finalize().into();
         Self {
@@ -71,6 +78,7 @@ impl App {
             faces: Faces::default(),
             spoken_key,
             uploads: Uploads::default(),
+            text_files,
             ready: Ready::default(),
         }
     }

@@ -20,8 +20,56 @@ static BUILD: LazyLock<String> = LazyLock::new(|| {
     for file in names.iter().filter_map(|name| Assets::get(name)) {
         hash.update(file.metadata.sha256_hash());
     }
-    hash.finalize().iter().take(6).map(|byte| format!("{byte:02x}")).collect()
+    crate::markup::hex(&hash.finalize()[..6])
 });
+
+/// The styles of drawings, in the order in which they count.
+pub const AIR_STYLES: [&str; 13] = [
+    "air/base.css",
+    "air/goal.css",
+    "air/lines.css",
+    "air/leaderboard.css",
+    "air/ticker.css",
+    "air/crowd_wall.css",
+    "air/figures.css",
+    "air/clocks.css",
+    "air/polls.css",
+    "air/duels.css",
+    "air/wheels.css",
+    "air/boards.css",
+    "air/trackers.css",
+];
+
+/// The scripts of live pages, in the order in which they are read.
+const LIVE_SCRIPTS: [&str; 8] = [
+    "vendor/idiomorph.min.js",
+    "sounds.js",
+    "celebration.js",
+    "clock.js",
+    "wheel.js",
+    "own.js",
+    "motion.js",
+    "live.js",
+];
+
+/// Several files as one: a page that has just been opened waits for one answer, not for twenty. The name, and what is in it.
+const BUNDLES: [(&str, &[&str]); 2] = [("air.css", &AIR_STYLES), ("live-page.js", &LIVE_SCRIPTS)];
+
+/// A shipped file.
+#[must_use]
+pub fn bytes(name: &str) -> Option<Vec<u8>> {
+    if let Some((_, parts)) = BUNDLES.iter().find(|(bundle, _)| *bundle == name) {
+        let parts = parts.iter().filter_map(|part| Assets::get(part));
+        return Some(parts.flat_map(|part| [&part.data[..], b"\n"].concat()).collect());
+    }
+    Assets::get(name).map(|file| file.data.into_owned())
+}
+
+/// A shipped file as text.
+#[must_use]
+pub fn text(name: &str) -> Option<String> {
+    String::from_utf8(bytes(name)?).ok()
+}
 
 /// See [`BUILD`].
 pub fn build() -> &'static str {
@@ -41,7 +89,7 @@ fn content_type(name: &str) -> &'static str {
 /// `GET /assets/{build}/{name}`: for ever the same, so it may be kept for ever.
 pub async fn serve(_: HttpRequest, path: web::Path<(String, String)>) -> HttpResponse {
     let (_, name) = path.into_inner();
-    match Assets::get(&name) {
+    match bytes(&name) {
         Some(file) => HttpResponse::Ok()
             .insert_header((header::CONTENT_TYPE, content_type(&name)))
             .insert_header(CacheControl(vec![
@@ -49,7 +97,7 @@ pub async fn serve(_: HttpRequest, path: web::Path<(String, String)>) -> HttpRes
                 CacheDirective::MaxAge(31_536_000),
                 CacheDirective::Extension("immutable".into(), None),
             ]))
-            .body(file.data.into_owned()),
+            .body(file),
         None => HttpResponse::NotFound().finish(),
     }
 }

@@ -32,6 +32,8 @@ mod rooms;
 mod routes;
 mod schemas;
 pub mod security;
+mod still;
+mod text_files;
 mod uploads;
 mod widgets;
 
@@ -68,6 +70,7 @@ pub fn run(listener: TcpListener, app: App) -> std::io::Result<Server> {
             app.limits.tidy();
         }
     });
+    tokio::spawn(text_files::keep(std::sync::Arc::downgrade(&app.clone().into_inner())));
     let server = HttpServer::new(move || routes::application(app.clone()))
         .workers(2)
         .tcp_nodelay(true)

@@ -2,16 +2,22 @@
 
 use crate::air::{find, look};
 use crate::app::App;
+use crate::clips;
 use crate::error::WebError;
+use crate::still::Still;
 use crate::widgets;
 use actix_web::http::header;
 use actix_web::{HttpRequest, HttpResponse, HttpResponseBuilder, web};
 use bytes::Bytes;
 use futures_util::stream;
 use serde_json::{Value, json};
+use std::collections::BTreeMap;
 use std::convert::Infallible;
 use std::time::Duration;
+use tally_core::look::Token;
 use tally_core::record::ids::WidgetId;
+use tally_core::widgets::Family;
+use tally_core::widgets::wheel::Wheel;
 use tally_engine::{ChannelHandle, PageGuard, WidgetChannel};
 
 /// A stream that has nothing to tell says so, so that both ends know that the other is there.
@@ -29,7 +35,10 @@ pub async fn value(channel: &ChannelHandle, id: WidgetId) -> Result<Value, WebEr
     Ok(value)
 }
 
-/// `GET /read/{token}.json` and `.txt`.
+/// For a picture that is opened by itself: it has all that it needs inside.
+const STILL_POLICY: &str = "default-src 'none'; style-src 'unsafe-inline'; img-src data:; font-src data:; sandbox";
+
+/// `GET /read/{token}.json`, `.txt` and `.svg`.
 pub async fn read(
     app: web::Data<App>,
     request: HttpRequest,
@@ -45,10 +54,40 @@ pub async fn read(
                 let (.., text) = look(&channel, id).await?.ok_or(WebError::NotFound)?;
                 Ok(answer.content_type(header::ContentType::plaintext()).body(text))
             }
+            "svg" => {
+                let still = still(&channel, id).await?.ok_or(WebError::NotFound)?;
+                let mut files = BTreeMap::new();
+                for token in still.files() {
+                    // One that was removed is not there; the fallback stands in.
+                    if let Ok((sort, bytes)) = app.engine.store().clip(token.clone()).await {
+                        files.insert(token, (clips::kind(sort, &bytes), bytes));
+                    }
+                }
+                let picture = still.picture(|token| files.get(token).cloned());
+                answer.insert_header((header::CONTENT_SECURITY_POLICY, STILL_POLICY));
+                Ok(answer.content_type("image/svg+xml").body(picture))
+            }
             _ => Err(WebError::NotFound),
         }
     };
     Ok(read.await.unwrap_or_else(|error| error.problem()))
+}
+
+/// A widget as a picture by itself.
+async fn still(channel: &ChannelHandle, id: WidgetId) -> Result<Option<Still>, WebError> {
+    let still = channel.ask(move |channel, now| {
+        let scope = channel.scope(now);
+        // A page of the streamer's own runs, which a picture does not: there the shape's drawing stands in.
+        let (mut piece, _) = channel.widget(id)?.edited(Token::OwnDrawing.key(), "none", &scope).ok()?;
+        if piece.key() == Wheel::KEY {
+            // Other shapes of a wheel are turned by the page.
+            piece = piece.edited("shape", "disc", &scope).ok()?.0;
+        }
+        piece.dress(channel.looks());
+        let drawing = widgets::draw(widgets::seen(&piece, &piece.view(&scope)));
+        Some(Still::of(&drawing, (piece.key(), piece.title()), widgets::size(&piece), now))
+    });
+    Ok(still.await?)
 }
 
 /// An answer that any page may read, and nobody keeps: it is what is shown now.

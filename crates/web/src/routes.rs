@@ -133,6 +133,7 @@ pub fn application(
                 .route("/widgets/{id}/check", post().to(bench::check))
                 .route("/widgets/{id}/looks", get().to(bench::compare::page))
                 .route("/widgets/{id}/look", post().to(bench::compare::apply_look))
+                .route("/widgets/{id}/text-file", post().to(bench::text_file::save))
                 .route("/widgets/{id}/aside", get().to(bench::aside))
                 .route("/widgets/{id}/drawers", get().to(bench::drawers))
                 .route("/widgets/{id}/rehearse", post().to(bench::rehearse::press))

@@ -283,6 +283,8 @@ impl Things {
                 form(&[("kind", "list"), ("name", "A list"), ("url", "https://a.example/"), ("every", "30")])
             }
             "/widgets/{id}/edit" | "/widgets/{id}/check" => form(&[("key", "title"), ("text", "Shunting derby")]),
+            "/widgets/{id}/text-file" => form(&[("name", "")]),
+            "/overlays/{id}/style" => form(&[("css", "")]),
             "/widgets/{id}/look" => form(&[("variant", "enamel plates")]),
             "/widgets/{id}/rehearse" => form(&[("act", "small_tip")]),
             "/shows/{seq}/trim" => form(&[("from", "2026-11-01T20:00"), ("to", "2026-11-01T21:00")]),

@@ -315,6 +315,18 @@ fn title(record: &WidgetRecord) -> String {
     format!("“{}”", record.setup.clone().unfolded().title())
 }
 
+/// What a file says that it is.
+pub fn kind(sort: Sort, bytes: &[u8]) -> &'static str {
+    match sort {
+        Sort::Video => "video/webm",
+        Sort::Sound => "audio/wav",
+        Sort::Font => "font/ttf",
+        Sort::Page => "text/html; charset=utf-8",
+        Sort::Picture if bytes.starts_with(b"\x89PNG") => "image/png",
+        Sort::Picture => "image/svg+xml",
+    }
+}
+
 /// `GET /clips/{token}`: for whoever knows the address, as with pages on air.
 pub async fn serve(
     app: web::Data<App>,
@@ -339,15 +351,10 @@ pub async fn serve(
             if has_it {
                 return Ok(answer.finish());
             }
-            let kind = match sort {
-                Sort::Video => "video/webm",
-                Sort::Sound => "audio/wav",
-                Sort::Font => "font/ttf",
-                Sort::Page => "text/html; charset=utf-8",
-                Sort::Picture if bytes.starts_with(b"\x89PNG") => "image/png",
-                Sort::Picture => "image/svg+xml",
-            };
-            Ok(answer.content_type(kind).insert_header((header::CONTENT_DISPOSITION, "inline")).body(bytes))
+            Ok(answer
+                .content_type(kind(sort, &bytes))
+                .insert_header((header::CONTENT_DISPOSITION, "inline"))
+                .body(bytes))
         }
         Err(error) => Err(error),
     }

@@ -38,6 +38,8 @@ pub fn serve(engine: Engine, base: &str) -> actix_web::dev::Server {
         base_url: base.to_owned(),
         base_url_stated: false,
         house_url: None,
+        // Nothing is kept there: no widget of a test has a text file unless it says so.
+        text_folder: std::env::temp_dir().join("tally-texts"),
         feed_rate: 1_000,
         outside: Outside { allow_private: false },
         proxies: Proxies::default(),

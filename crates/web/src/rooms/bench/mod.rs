@@ -5,6 +5,7 @@ pub mod compare;
 mod course;
 mod drawers;
 pub mod rehearse;
+pub mod text_file;
 
 use crate::app::App;
 use crate::error::{WebError, sentence};
@@ -150,6 +151,8 @@ struct Page {
     bar: Bar,
     page_url: String,
     read_url: String,
+    still_url: String,
+    text_file: text_file::Shown,
     acts: Vec<(&'static str, &'static str)>,
     /// Right after the first visit: what to do next is said.
     begins: bool,
@@ -273,7 +276,9 @@ pub async fn page(
         begins: request.query_string() == "next",
         looked,
         page_url: owner.reach.page_url(&record.page_token),
+        still_url: owner.reach.read_url(&record.page_token).replace(".json", ".svg"),
         read_url: owner.reach.read_url(&record.page_token),
+        text_file: text_file::shown(&app, id).await?,
     };
     Ok(HttpResponse::Ok().insert_header(ContentType::html()).body(html(&page)))
 }

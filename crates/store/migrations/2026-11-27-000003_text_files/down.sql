@@ -1,0 +1,1 @@
+ALTER TABLE widgets DROP COLUMN text_file;
