@@ -101,18 +101,23 @@
     tallyMotion.after(place, before, serverNow());
   }
 
-  // Letters of the far east and emoji have a sheet of fonts of their own, which most pages never need.
+  // Letters of the far east and emoji are in files that most pages never need: only those that are met are asked for.
   const SELDOM =
-    /[\p{Extended_Pictographic}\p{Regional_Indicator}\u1100-\u11ff\u2e80-\u9fff\uac00-\ud7af\uf900-\ufaff\uff00-\uffef]/u;
-  let hasSeldom = false;
-  function bringSeldomFonts() {
-    hasSeldom = true;
+    /[\p{Extended_Pictographic}\p{Regional_Indicator}\u1100-\u11ff\u2e80-\u9fff\uac00-\ud7af\uf900-\ufaff\uff00-\uffef]/gu;
+  const known = new Set();
+  const MOST_LETTERS = 150;
+  function bringSeldomFonts(/** @type {string} */ text) {
+    const fresh = [...new Set(text.match(SELDOM) ?? [])].filter((letter) => !known.has(letter));
+    for (const letter of fresh) known.add(letter);
     const sheet = document.querySelector('link[href$="/fonts.css"]');
-    if (!sheet) return;
-    const more = document.createElement('link');
-    more.rel = 'stylesheet';
-    more.href = sheet.href.replace('fonts.css', 'fonts-more.css');
-    sheet.after(more);
+    for (let from = 0; sheet && from < fresh.length; from += MOST_LETTERS) {
+      const more = document.createElement('link');
+      more.rel = 'stylesheet';
+      more.href = `/letters/${body.dataset.build ?? 'now'}/fonts.css?${new URLSearchParams({
+        of: fresh.slice(from, from + MOST_LETTERS).join(''),
+      })}`;
+      sheet.after(more);
+    }
   }
 
   // Looks and lengths come as data, since the page's policy allows no style attributes from the server.
@@ -133,7 +138,7 @@
     }
     tallyOwn.dress(place);
     if (typeof tallyOverlay !== 'undefined') tallyOverlay.dress(place);
-    if (!hasSeldom && SELDOM.test(place.textContent)) bringSeldomFonts();
+    bringSeldomFonts(place.textContent ?? '');
     tallyMotion.fit(place);
     tallyMotion.tapes(place);
     if (place.querySelector('[data-clock], [data-since], .in-turn')) tick();

@@ -1,10 +1,16 @@
 //! Fonts, styles, scripts and pictures: shipped inside the binary.
 
-use actix_web::http::header::{self, CacheControl, CacheDirective};
+use actix_web::http::header::{self, AcceptEncoding, CacheControl, CacheDirective, Encoding, Header};
 use actix_web::{HttpRequest, HttpResponse, web};
+use bytes::Bytes;
+use flate2::Compression;
+use flate2::write::GzEncoder;
+use lightningcss::stylesheet::{ParserOptions, PrinterOptions, StyleSheet};
 use rust_embed::Embed;
 use sha2::{Digest, Sha256};
-use std::sync::LazyLock;
+use std::collections::HashMap;
+use std::io::Write;
+use std::sync::{LazyLock, Mutex, PoisonError};
 
 #[derive(Embed)]
 #[folder = "assets/"]
@@ -86,12 +92,67 @@ fn content_type(name: &str) -> &'static str {
     }
 }
 
+/// A shipped file as browsers get it: styles without what only people read, and pressed as far as it goes, once and for all.
+#[derive(Clone)]
+struct Served {
+    plain: Bytes,
+    /// As gzip (RFC 1952); none where that saves nothing, as with fonts.
+    pressed: Option<Bytes>,
+}
+
+impl Served {
+    fn of(name: &str) -> Option<Self> {
+        let plain = bytes(name)?;
+        let kind = content_type(name);
+        let is_text = kind.starts_with("text/") || kind.ends_with("xml");
+        let plain =
+            if kind.starts_with("text/css") { minified(&String::from_utf8_lossy(&plain)).into() } else { plain };
+        let pressed = is_text.then(|| pressed(&plain)).filter(|pressed| pressed.len() < plain.len());
+        Some(Self { pressed: pressed.map(Bytes::from), plain: plain.into() })
+    }
+
+    /// The same, made when it is asked for the first time.
+    fn kept(name: &str) -> Option<Self> {
+        static KEPT: LazyLock<Mutex<HashMap<String, Served>>> = LazyLock::new(Mutex::default);
+        if let Some(served) = KEPT.lock().unwrap_or_else(PoisonError::into_inner).get(name) {
+            return Some(served.clone());
+        }
+        let served = Self::of(name)?;
+        KEPT.lock().unwrap_or_else(PoisonError::into_inner).insert(name.to_owned(), served.clone());
+        Some(served)
+    }
+}
+
+fn pressed(plain: &[u8]) -> Vec<u8> {
+    let mut press = GzEncoder::new(Vec::new(), Compression::best());
+    // Writing to memory does not fail.
+    press.write_all(plain).and_then(|()| press.finish()).unwrap_or_default()
+}
+
+/// A style sheet without comments and spaces.
+#[must_use]
+pub fn minified(css: &str) -> String {
+    let print = PrinterOptions { minify: true, ..PrinterOptions::default() };
+    let sheet = StyleSheet::parse(css, ParserOptions::default()).ok();
+    sheet.and_then(|sheet| sheet.to_css(print).ok()).map_or_else(|| css.to_owned(), |printed| printed.code)
+}
+
 /// `GET /assets/{build}/{name}`: for ever the same, so it may be kept for ever.
-pub async fn serve(_: HttpRequest, path: web::Path<(String, String)>) -> HttpResponse {
+pub async fn serve(request: HttpRequest, path: web::Path<(String, String)>) -> HttpResponse {
     let (_, name) = path.into_inner();
-    match bytes(&name) {
-        Some(file) => HttpResponse::Ok()
+    let unpacks = AcceptEncoding::parse(&request).is_ok_and(|accepted| {
+        accepted.negotiate([Encoding::gzip()].iter()).is_some_and(|best| best == Encoding::gzip())
+    });
+    let served = Served::kept(&name);
+    let body = served.map(|served| match served.pressed.filter(|_| unpacks) {
+        Some(pressed) => (pressed, Some((header::CONTENT_ENCODING, "gzip"))),
+        None => (served.plain, None),
+    });
+    match body {
+        Some((file, packed)) => HttpResponse::Ok()
             .insert_header((header::CONTENT_TYPE, content_type(&name)))
+            .insert_header((header::VARY, "accept-encoding"))
+            .append_header(packed.unwrap_or((header::X_CONTENT_TYPE_OPTIONS, "nosniff")))
             .insert_header(CacheControl(vec![
                 CacheDirective::Public,
                 CacheDirective::MaxAge(31_536_000),

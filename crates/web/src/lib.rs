@@ -16,6 +16,7 @@ mod draw;
 mod error;
 mod faces;
 mod fair;
+mod fonts;
 mod heavy;
 mod inbox;
 mod ingest;

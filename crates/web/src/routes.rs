@@ -7,7 +7,7 @@ use crate::rooms::{
     overlays, pass, polls, score, shelf, shows, sign_in,
 };
 use crate::security::{csrf, guard, headers};
-use crate::{air, api, assets, clips, faces, fair, ingest, overlay, read, schemas};
+use crate::{air, api, assets, clips, faces, fair, fonts, ingest, overlay, read, schemas};
 use actix_session::SessionMiddleware;
 use actix_session::config::{CookieContentSecurity, PersistentSession};
 use actix_session::storage::CookieSessionStore;
@@ -60,6 +60,7 @@ pub fn application(
         .route("/o/{token}/live", get().to(overlay::page::page_live))
         .route("/read/{token:[A-Za-z0-9_-]+}.{form}", get().to(read::read))
         .route("/read/{token}/stream", get().to(read::follow))
+        .route("/letters/{build}/fonts.css", get().to(fonts::letters))
         .route("/fair/{commitment}", get().to(fair::page))
         .route("/clips/{token}", get().to(clips::serve))
         .route("/faces/{seal}/{address}", get().to(faces::serve::face))
@@ -75,7 +76,7 @@ pub fn application(
         )
         .service(web::resource("/w/{token}").wrap(Compress::default()).route(get().to(air::page)))
         .service(web::resource("/o/{token}").wrap(Compress::default()).route(get().to(overlay::page::page)))
-        .service(web::resource("/assets/{build}/{name:.*}").wrap(Compress::default()).route(get().to(assets::serve)))
+        .service(web::resource("/assets/{build}/{name:.*}").route(get().to(assets::serve)))
         // People.
         .service(
             web::scope("")

@@ -1,17 +1,13 @@
 //! A widget as a picture by itself (SVG 2): its drawing as XHTML inside, with the styles, the fonts and the pictures that
 //! it needs, so that it looks the same in a post or on a printed sheet, where nothing can be loaded and no script runs.
 
-use crate::assets;
-use base64::Engine;
-use base64::prelude::BASE64_STANDARD;
+use crate::{assets, fonts};
 use html5ever::tendril::TendrilSink;
 use html5ever::{QualName, local_name, ns, parse_fragment};
-use lightningcss::stylesheet::{ParserOptions, PrinterOptions, StyleSheet};
 use markup5ever_rcdom::{Handle, NodeData, RcDom};
 use serde_json::{Map, Value};
 use std::collections::BTreeSet;
 use std::fmt::Write;
-use std::sync::LazyLock;
 use tally_core::time::Instant;
 use tally_core::time::face::{Direction, Face};
 
@@ -138,10 +134,10 @@ impl Still {
     #[must_use]
     pub fn picture(&self, file: impl Fn(&str) -> Option<(&'static str, Vec<u8>)>) -> String {
         let (width, height) = self.size;
-        let mut css = fonts(&(self.inner.clone() + &self.own), &self.letters);
+        let mut css = fonts::inside(&(self.inner.clone() + &self.own), &self.letters);
         for token in self.files() {
             if let Some((kind, bytes)) = file(&token).filter(|(kind, _)| kind.starts_with("font/")) {
-                let url = data_url(kind, &bytes);
+                let url = fonts::data_url(kind, &bytes);
                 let _ = write!(css, "@font-face{{font-family:\"font-own-{token}\";src:url({url})}}");
             }
         }
@@ -150,7 +146,7 @@ impl Still {
         let mut inner = self.inner.clone();
         for token in files(&inner).into_iter().chain(files(&css)) {
             if let Some((kind, bytes)) = file(&token) {
-                let (from, to) = (format!("/clips/{token}"), data_url(kind, &bytes));
+                let (from, to) = (format!("/clips/{token}"), fonts::data_url(kind, &bytes));
                 (inner, css) = (inner.replace(&from, &to), css.replace(&from, &to));
             }
         }
@@ -195,72 +191,12 @@ fn escaped(text: &str) -> String {
     text.replace('&', "&amp;").replace('<', "&lt;").replace('>', "&gt;").replace('"', "&quot;")
 }
 
-fn data_url(kind: &str, bytes: &[u8]) -> String {
-    format!("data:{kind};base64,{}", BASE64_STANDARD.encode(bytes))
-}
-
 /// The styles that a family's drawing needs.
 fn sheets(family: &str) -> String {
     let class = format!(".{family}");
     let all = assets::AIR_STYLES.iter().filter_map(|name| assets::text(name).map(|text| (*name, text)));
     let needed = all.filter(|(name, text)| *name == assets::AIR_STYLES[0] || text.contains(&class));
-    needed.map(|(_, text)| minified(&text)).collect()
-}
-
-fn minified(css: &str) -> String {
-    let print = PrinterOptions { minify: true, ..PrinterOptions::default() };
-    let sheet = StyleSheet::parse(css, ParserOptions::default()).ok();
-    sheet.and_then(|sheet| sheet.to_css(print).ok()).map_or_else(|| css.to_owned(), |printed| printed.code)
-}
-
-/// One file of a shipped typeface: for which letters it is.
-struct Typeface {
-    family: String,
-    rule: String,
-    file: String,
-    /// From and to, both included.
-    letters: Vec<(u32, u32)>,
-}
-
-static FACES: LazyLock<Vec<Typeface>> = LazyLock::new(|| {
-    let sheets = ["fonts.css", "fonts-more.css"].map(|name| assets::text(name).unwrap_or_default());
-    sheets.iter().flat_map(|sheet| sheet.lines()).filter_map(face).collect()
-});
-
-/// A line of `fonts.css`, which `tools/browser/fonts.mjs` writes.
-fn face(rule: &str) -> Option<Typeface> {
-    let between = |from: &str, to: char| Some(rule.split_once(from)?.1.split_once(to)?.0.trim());
-    let range = |one: &str| {
-        let (from, to) =
-            one.trim().strip_prefix("U+")?.split_once('-').unwrap_or((one.trim().get(2..)?, one.trim().get(2..)?));
-        Some((u32::from_str_radix(from, 16).ok()?, u32::from_str_radix(to, 16).ok()?))
-    };
-    Some(Typeface {
-        family: between("font-family: \"", '"')?.to_owned(),
-        file: between("url(", ')')?.to_owned(),
-        letters: between("unicode-range:", ';')?.split(',').filter_map(range).collect(),
-        rule: rule.to_owned(),
-    })
-}
-
-/// The typefaces that a drawing names, as far as its letters need them.
-fn fonts(drawing: &str, letters: &BTreeSet<char>) -> String {
-    let has = |face: &Typeface, letter: u32| face.letters.iter().any(|(from, to)| (*from..=*to).contains(&letter));
-    let named: Vec<&Typeface> = FACES.iter().filter(|face| drawing.contains(&face.family)).collect();
-    let mut css = String::new();
-    for face in &named {
-        // The fallback is only for what the chosen one lacks.
-        let own = |letter: u32| named.iter().any(|other| other.family != face.family && has(other, letter));
-        let is_fallback = face.family == "Noto Sans";
-        let wanted = letters.iter().map(|letter| u32::from(*letter)).filter(|letter| *letter > 0x20);
-        if !wanted.into_iter().any(|letter| has(face, letter) && !(is_fallback && own(letter))) {
-            continue;
-        }
-        if let Some(bytes) = assets::bytes(&face.file) {
-            css.push_str(&face.rule.replace(&face.file, &data_url("font/woff2", &bytes)));
-        }
-    }
-    css
+    needed.map(|(_, text)| assets::minified(&text)).collect()
 }
 
 #[cfg(test)]

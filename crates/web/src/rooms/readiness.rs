@@ -3,13 +3,16 @@
 use crate::draw::{Lamp, since};
 use tally_core::channel::Channel;
 use tally_core::count::{Count, What};
+use tally_core::overlay::{Overlay, advice};
 use tally_core::record::happening::Kind;
 use tally_core::record::ids::{FeedId, WidgetId};
 use tally_core::time::Instant;
 use tally_core::time::calendar::Period;
+use tally_engine::Hub;
 use tally_engine::{Heard, Hearing};
 use tally_store::feeds::{Feed, Wiring};
 use tally_store::mapping::{List, Stream, Webhook};
+use tally_store::overlays::OverlayRecord;
 
 /// A lamp and a sentence.
 pub struct Readiness {
@@ -19,6 +22,38 @@ pub struct Readiness {
     pub words: String,
     /// The feeds that could bring what it counts, and how each fares.
     pub feeds: Vec<Lamp>,
+}
+
+/// Where a widget is seen: an overlay on which it stands, and whether that is open as it should be.
+pub struct Place {
+    /// The overlay.
+    pub overlay: u32,
+    /// Shape of the lamp.
+    pub lamp: &'static str,
+    /// What it means.
+    pub words: String,
+}
+
+/// The overlays on which a widget stands.
+pub fn places(hub: &Hub, overlays: &[OverlayRecord], id: WidgetId) -> Vec<Place> {
+    let place = |record: &OverlayRecord| {
+        let name = &record.layout.name;
+        let stands = |layout: &Overlay| layout.widgets().any(|one| one == id);
+        let open = hub.open_pages(record.id);
+        let advice = open.iter().find_map(|page| advice(&record.air, &page.report));
+        let (lamp, words) = match (stands(&record.air), stands(&record.layout)) {
+            (false, false) => return None,
+            (false, true) => ("hollow", format!("On “{name}”, where it is not put on air yet.")),
+            (true, _) if open.is_empty() => ("hollow", format!("On “{name}”, which is open nowhere.")),
+            (true, _) => match (advice, open.len()) {
+                (Some(advice), _) => ("half", format!("On “{name}”: {advice}.")),
+                (None, 1) => ("full", format!("On “{name}”, open in one place.")),
+                (None, many) => ("full", format!("On “{name}”, open in {many} places.")),
+            },
+        };
+        Some(Place { overlay: record.id, lamp, words })
+    };
+    overlays.iter().filter_map(place).collect()
 }
 
 /// The readiness of a widget, from what feeds there are and what has come through them.

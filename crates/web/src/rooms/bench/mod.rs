@@ -12,7 +12,7 @@ use crate::error::{WebError, sentence};
 use crate::markup::html;
 use crate::own_style;
 use crate::rooms::frame::Frame;
-use crate::rooms::readiness::{self, Readiness};
+use crate::rooms::readiness::{self, Place, Readiness};
 use crate::security::session::Owner;
 use crate::security::tokens;
 use crate::widgets;
@@ -135,6 +135,8 @@ struct Bar {
 struct Aside {
     sample: String,
     readiness: Readiness,
+    /// The overlays on which it stands.
+    places: Vec<Place>,
     /// The course of a subathon.
     course: Option<Course>,
     slip: Slip,
@@ -179,6 +181,7 @@ struct Looked {
 async fn look(app: &App, owner: &Owner, id: WidgetId, of: Option<look::Part>, apart: bool) -> Result<Looked, WebError> {
     let feeds: Vec<Feed> = app.engine.store().feeds(owner.channel.id).await?;
     let clips = app.engine.store().clips(owner.channel.id).await?;
+    let places = readiness::places(&owner.channel.hub, &app.engine.store().overlays(owner.channel.id).await?, id);
     let looked = owner
         .channel
         .ask_all(move |channel, hearing, now| {
@@ -202,6 +205,7 @@ async fn look(app: &App, owner: &Owner, id: WidgetId, of: Option<look::Part>, ap
                 aside: Aside {
                     sample: drawn(&piece.sample(&scope)),
                     readiness: readiness::of(channel, hearing, id, &feeds, now)?,
+                    places,
                     course: course::of(piece, &scope),
                     slip: with_rehearsals(piece.explain(&scope), &counts, hearing, &scope),
                     apart,
