@@ -22,6 +22,7 @@ mod passes;
 mod record;
 mod report;
 mod show;
+mod soak;
 mod wiring;
 
 use report::Report;
@@ -70,6 +71,10 @@ fn main() {
         }
         if wanted("show") {
             show::measure(&mut report).await;
+        }
+        // Twenty minutes are too long for every run; it is measured when it is named.
+        if arguments.iter().any(|one| one == "soak") {
+            soak::measure(&mut report).await;
         }
         report.print();
         if arguments.is_empty() {

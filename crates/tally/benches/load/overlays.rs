@@ -19,13 +19,36 @@ const OPENED: &str = "const of = (kind) => performance.getEntriesByType(kind);
     return [of('paint').find((one) => one.name === 'first-contentful-paint')?.startTime ?? -1,
         load.reduce((sum, one) => sum + one.transferSize, 0) / 1024]";
 
+/// How often styles were computed and boxes laid out in ten seconds in which nothing happens but that clocks tick.
+async fn at_rest(url: &str) -> (f64, f64) {
+    let browser = Browser::open().await;
+    browser.devtools("Performance.enable", json!({})).await;
+    browser.size(1_920, 1_080).await;
+    browser.go(url).await;
+    browser.shows_one("[data-piece]").await;
+    tokio::time::sleep(Duration::from_secs(4)).await;
+    let counts = async || {
+        let told = browser.devtools("Performance.getMetrics", json!({})).await;
+        let of = |name: &str| {
+            let mut all = told["metrics"].as_array().unwrap().iter();
+            all.find(|one| one["name"] == name).and_then(|one| one["value"].as_f64()).unwrap()
+        };
+        (of("RecalcStyleCount"), of("LayoutCount"))
+    };
+    let before = counts().await;
+    tokio::time::sleep(Duration::from_secs(10)).await;
+    let after = counts().await;
+    browser.close().await;
+    ((after.0 - before.0) / 10.0, (after.1 - before.1) / 10.0)
+}
+
 /// Frames drawn in a second.
 const FRAMES: &str = "const done = arguments[arguments.length - 1]; let count = 0; const began = performance.now();
     const next = () => { const gone = performance.now() - began; count++;
         if (gone < 1000) requestAnimationFrame(next); else done(count * 1000 / gone); }; requestAnimationFrame(next);";
 
 /// Lays an overlay out with so many widgets, those of the demo again and again; its number and the address of its page.
-async fn lay_out(program: &Program, owner: &Owner, name: &str, widgets: u64) -> (String, String) {
+pub async fn lay_out(program: &Program, owner: &Owner, name: &str, widgets: u64) -> (String, String) {
     let made = owner.post("/overlays", &[("name", name), ("size", "1920x1080")]).await;
     let id = made.headers()["hx-redirect"].to_str().unwrap().rsplit('/').next().unwrap().to_owned();
     let send = async |path: &str, body: Value| {
@@ -102,6 +125,14 @@ pub async fn measure(report: &mut Report) {
         format!("{size:.0} KB"),
         format!("with one widget {bare_size:.0} KB"),
         "< 100 KB",
+    );
+
+    let ((styles, layouts), (bare_styles, bare_layouts)) = (at_rest(&full).await, at_rest(&empty).await);
+    report.add(
+        "an overlay of 30 at rest, styles and layouts a second",
+        format!("{styles:.1} and {layouts:.1}"),
+        format!("with one widget {bare_styles:.1} and {bare_layouts:.1}; clocks tick once a second"),
+        "ticking digits alone",
     );
 
     let browser = Browser::open().await;

@@ -104,8 +104,8 @@ impl Browser {
         self.devtools("Emulation.setDeviceMetricsOverride", metrics).await;
     }
 
-    pub async fn devtools(&self, command: &'static str, parameters: Value) {
-        self.client.issue_cmd(DevTools(command, parameters)).await.unwrap();
+    pub async fn devtools(&self, command: &'static str, parameters: Value) -> Value {
+        self.client.issue_cmd(DevTools(command, parameters)).await.unwrap()
     }
 
     pub async fn go(&self, url: &str) {
