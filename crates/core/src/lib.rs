@@ -14,6 +14,7 @@
 pub mod book;
 pub mod channel;
 pub mod count;
+pub mod cues;
 #[cfg(test)]
 mod fixtures;
 pub mod language;

@@ -1,6 +1,7 @@
 //! Finds the channel, and hands it what is to be done.
 
 use crate::clock::Clock;
+use crate::commands::By;
 use crate::draw::Draw;
 use crate::error::EngineError;
 use crate::health::Health;
@@ -12,6 +13,7 @@ use std::sync::{Arc, PoisonError, RwLock};
 use std::time::Duration;
 use tally_core::book::chat::ChatLine;
 use tally_core::channel::{Channel, Desk};
+use tally_core::cues::{CueEdit, Offer};
 use tally_core::look::LookEdit;
 use tally_core::record::entry::{Draft, Incoming};
 use tally_core::record::ids::{ChannelId, FeedId, Seq, WidgetId};
@@ -342,6 +344,22 @@ impl ChannelHandle {
     /// It makes no look, or the database is away.
     pub async fn edit_looks(&self, edit: LookEdit) -> Result<Option<u32>, EngineError> {
         self.order(|reply| Order::EditLooks { edit, reply }).await
+    }
+
+    /// Does something to the cues; says which cue it was.
+    ///
+    /// # Errors
+    /// It makes no cue, or the database is away.
+    pub async fn edit_cues(&self, edit: CueEdit, offer: Offer) -> Result<Option<u32>, EngineError> {
+        self.order(|reply| Order::EditCues { edit, offer: Box::new(offer), reply }).await
+    }
+
+    /// Fires a cue by hand; the line with which it did.
+    ///
+    /// # Errors
+    /// There is no such cue, or the database is away.
+    pub async fn fire_cue(&self, cue: u32, by: By) -> Result<Seq, EngineError> {
+        self.order(|reply| Order::FireCue { cue, by: by.name, id: by.id, reply }).await
     }
 
     /// Lets something make-believe happen, as if it had come through a feed. It has a record of its

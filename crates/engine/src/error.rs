@@ -1,5 +1,6 @@
 //! Why the engine could not do what was asked.
 
+use tally_core::cues::{CueError, NotFired};
 use tally_core::look::LookError;
 use tally_core::record::refusal::Refusal;
 use tally_core::sentence::EditError;
@@ -20,6 +21,12 @@ pub enum EngineError {
     /// A look was refused.
     #[error(transparent)]
     Look(#[from] LookError),
+    /// Cues stay as they are.
+    #[error(transparent)]
+    Cue(#[from] CueError),
+    /// A cue does not fire.
+    #[error(transparent)]
+    NotFired(#[from] NotFired),
     /// The key of a press was used before, for something else.
     #[error("this key was used for another press; send a new one with each")]
     KeyReused,

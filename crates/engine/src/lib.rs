@@ -20,4 +20,4 @@ pub use engine::{ChannelHandle, Engine};
 pub use error::EngineError;
 pub use hub::{Audience, Hub, OpenPage, PageGuard, Told, WidgetChannel};
 pub use orders::{Asked, Command, Decide, Ingested, MakeBelieve, Pressed, Rehearsed, Report, Shaping};
-pub use task::heard::Hearing;
+pub use task::heard::{Hearing, Quiet};

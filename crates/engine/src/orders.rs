@@ -4,6 +4,7 @@ use crate::EngineError;
 use crate::task::heard::Hearing;
 use tally_core::book::chat::ChatLine;
 use tally_core::channel::{Channel, Desk};
+use tally_core::cues::{CueEdit, Offer};
 use tally_core::look::LookEdit;
 use tally_core::record::entry::{Body, Draft, Incoming, Origin};
 use tally_core::record::ids::{FeedId, Seq, WidgetId};
@@ -151,6 +152,10 @@ pub(crate) enum Order {
     ArrangeDesk { desk: Desk, reply: Reply<()> },
     /// Do something to the looks of the streamer's own.
     EditLooks { edit: LookEdit, reply: Reply<Option<u32>> },
+    /// Do something to the cues.
+    EditCues { edit: CueEdit, offer: Box<Offer>, reply: Reply<Option<u32>> },
+    /// Fire a cue by hand.
+    FireCue { cue: u32, by: String, id: String, reply: Reply<Seq> },
     /// Let something make-believe happen, in the record for rehearsing.
     Rehearse { widget: WidgetId, make_believe: MakeBelieve, feed: FeedId, reply: Reply<Rehearsed> },
     /// Take note of how a feed fares.
@@ -187,6 +192,8 @@ impl Order {
             Self::ChangeSettings { .. } => "taking other settings".into(),
             Self::ArrangeDesk { .. } => "arranging the desk".into(),
             Self::EditLooks { .. } => "editing looks".into(),
+            Self::EditCues { .. } => "editing cues".into(),
+            Self::FireCue { cue, .. } => format!("firing cue {cue}"),
             Self::Rehearse { widget, .. } => format!("rehearsing widget {widget}"),
             Self::Report { feed, .. } => format!("hearing how feed {feed} fares"),
             Self::Chat { feed, lines } => format!("hearing {} lines of chat of feed {feed}", lines.len()),

@@ -7,6 +7,7 @@ use chrono::{NaiveTime, Timelike, Weekday};
 use diesel::prelude::*;
 use sha2::{Digest, Sha256};
 use tally_core::channel::Desk;
+use tally_core::cues::Cues;
 use tally_core::look::Looks;
 use tally_core::money::Currency;
 use tally_core::record::ids::ChannelId;
@@ -35,6 +36,8 @@ pub struct ChannelRecord {
     pub desk: Desk,
     /// The looks of the streamer's own.
     pub looks: Looks,
+    /// The cues.
+    pub cues: Cues,
 }
 
 /// The names of the signals that put a channel on air and take it off; empty for by hand only.
@@ -92,6 +95,7 @@ struct ChannelRow {
     currency_before: Option<String>,
     desk: String,
     looks: String,
+    cues: String,
 }
 
 impl ChannelRow {
@@ -116,6 +120,7 @@ impl ChannelRow {
             currency_before: self.currency_before.and_then(|code| Currency::parse(&code).ok()),
             desk: serde_json::from_str(&self.desk).map_err(|_| unreadable("desk"))?,
             looks: serde_json::from_str(&self.looks).map_err(|_| unreadable("looks"))?,
+            cues: serde_json::from_str(&self.cues).map_err(|_| unreadable("cues"))?,
             name: self.name,
         })
     }
@@ -244,6 +249,19 @@ impl Store {
         self.run(move |conn| {
             let desk = serde_json::to_string(&desk).map_err(|error| StoreError::Unreadable(error.to_string()))?;
             diesel::update(channels::table.find(id.0)).set(channels::desk.eq(desk)).execute(conn)?;
+            Ok(())
+        })
+        .await
+    }
+
+    /// Keeps a channel's cues.
+    ///
+    /// # Errors
+    /// The database is away.
+    pub async fn save_cues(&self, id: ChannelId, cues: Cues) -> Result<(), StoreError> {
+        self.run(move |conn| {
+            let cues = serde_json::to_string(&cues).map_err(|error| StoreError::Unreadable(error.to_string()))?;
+            diesel::update(channels::table.find(id.0)).set(channels::cues.eq(cues)).execute(conn)?;
             Ok(())
         })
         .await

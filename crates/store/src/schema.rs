@@ -17,6 +17,7 @@ diesel::table! {
         currency_before -> Nullable<Char>,
         desk -> Text,
         looks -> Mediumtext,
+        cues -> Mediumtext,
     }
 }
 

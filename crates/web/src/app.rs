@@ -55,7 +55,7 @@ pub struct App {
     /// Files that were sent and not yet added.
     pub uploads: Uploads,
     /// Text files of widgets.
-    pub text_files: TextFiles,
+    pub text_files: Arc<TextFiles>,
     /// Rules of feeds, made ready.
     pub ready: Ready,
 }
@@ -65,7 +65,7 @@ impl App {
     #[must_use]
     pub fn new(engine: Engine, config: Config, session_key: &[u8; 64]) -> Self {
         let limits = Limits::new(config.feed_rate);
-        let text_files = TextFiles::new(config.text_folder.clone());
+        let text_files = Arc::new(TextFiles::new(config.text_folder.clone()));
         // One of its own, which tells nothing of the session's.
         let spoken_key = Sha256::new().chain_update(b"three words").chain_update(session_key).finalize().into();
         Self {

@@ -88,6 +88,8 @@ impl From<EngineError> for WebError {
             EngineError::NotFound => Self::NotFound,
             EngineError::Refused(refusal) => Self::Refused(sentence(&refusal.to_string())),
             EngineError::Edit(refusal) => Self::Refused(sentence(&refusal.to_string())),
+            EngineError::Cue(refusal) => Self::Refused(sentence(&refusal.to_string())),
+            EngineError::NotFired(refusal) => Self::Refused(sentence(&refusal.to_string())),
             EngineError::Look(refusal) => Self::Refused(sentence(&refusal.to_string())),
             EngineError::KeyReused => Self::Refused(sentence(&error.to_string())),
             EngineError::Store(error) => error.into(),

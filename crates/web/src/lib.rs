@@ -71,7 +71,7 @@ pub fn run(listener: TcpListener, app: App) -> std::io::Result<Server> {
             app.limits.tidy();
         }
     });
-    tokio::spawn(text_files::keep(std::sync::Arc::downgrade(&app.clone().into_inner())));
+    tokio::spawn(text_files::keep(app.engine.clone(), std::sync::Arc::downgrade(&app.text_files)));
     let server = HttpServer::new(move || routes::application(app.clone()))
         .workers(2)
         .tcp_nodelay(true)

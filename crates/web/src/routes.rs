@@ -3,8 +3,8 @@
 use crate::app::App;
 use crate::error::WebError;
 use crate::rooms::{
-    account, bench, channel, desk, feeds, files, first_visit, health, helpers, ledger, looks, matches, on_picture,
-    overlays, pass, polls, score, shelf, shows, sign_in,
+    account, bench, channel, cues, desk, feeds, files, first_visit, health, helpers, ledger, looks, matches,
+    on_picture, overlays, pass, polls, score, shelf, shows, sign_in,
 };
 use crate::security::{csrf, guard, headers};
 use crate::{air, api, assets, clips, faces, fair, fonts, ingest, overlay, read, schemas};
@@ -165,6 +165,12 @@ pub fn application(
                 .route("/looks/{id}/wear", post().to(looks::wear))
                 .route("/looks/{id}/back", post().to(looks::back))
                 .route("/looks/{id}/same", post().to(looks::same))
+                .route("/cues", get().to(cues::page))
+                .route("/cues", post().to(cues::create))
+                .route("/cues/{id}/edit", post().to(cues::edit))
+                .route("/cues/{id}/fire", post().to(cues::fire))
+                .route("/cues/{id}/past", get().to(cues::past))
+                .route("/cues/{id}/remove", post().to(cues::remove))
                 .route("/overlays", get().to(overlays::page))
                 .route("/overlays", post().to(overlays::create))
                 .route("/overlays/{id}", get().to(overlays::room))

@@ -1,7 +1,6 @@
 //! What widgets show as text files in a folder of this machine, for programs that read nothing else. Each file is
 //! replaced as a whole, so that nobody ever reads half of it.
 
-use crate::app::App;
 use std::collections::{BTreeMap, BTreeSet};
 use std::fs;
 use std::io;
@@ -9,11 +8,14 @@ use std::path::{Path, PathBuf};
 use std::sync::{Mutex, PoisonError, Weak};
 use std::time::Duration;
 use tally_core::record::ids::WidgetId;
+use tally_engine::Engine;
 use tally_store::widgets::TextFile;
 use tokio::sync::Notify;
 
 /// How often it is seen whether a widget shows something else: a clock does every second.
 const PACE: Duration = Duration::from_millis(250);
+/// How long it rests while no widget has a file and nobody says otherwise.
+const REST: Duration = Duration::from_secs(30);
 /// Longest pattern of a name.
 pub const MOST_NAME: usize = 120;
 
@@ -139,31 +141,28 @@ impl TextFiles {
 }
 
 /// Keeps all text files of all channels, as long as the application runs.
-pub async fn keep(app: Weak<App>) {
+pub async fn keep(engine: Engine, all: Weak<TextFiles>) {
     let mut files: Vec<TextFile> = Vec::new();
     let mut known = false;
     loop {
-        let Some(app) = app.upgrade() else { return };
-        if !known && let Ok(all) = app.engine.store().text_files().await {
+        let Some(kept) = all.upgrade() else { return };
+        if !known && let Ok(wanted) = engine.store().text_files().await {
             // The database may be away; then the next round asks again.
-            (files, known) = (all, true);
-            app.text_files.let_go(&files.iter().map(|file| file.id).collect());
+            (files, known) = (wanted, true);
+            kept.let_go(&files.iter().map(|file| file.id).collect());
         }
         for file in &files {
-            let Ok(channel) = app.engine.channel(file.channel).await else { continue };
+            let Ok(channel) = engine.channel(file.channel).await else { continue };
             let id = file.id;
             let seen = channel.ask(move |channel, now| {
                 channel.widget(id).map(|piece| (piece.title().to_owned(), piece.view(&channel.scope(now)).text()))
             });
             if let Ok(Some((title, text))) = seen.await {
-                app.text_files.keep(file, &title, text);
+                kept.keep(file, &title, text);
             }
         }
-        let changed = app.text_files.changed.notified();
-        if known && files.is_empty() {
-            changed.await;
-            known = false;
-        } else if tokio::time::timeout(PACE, changed).await.is_ok() {
+        let wait = if known && files.is_empty() { REST } else { PACE };
+        if tokio::time::timeout(wait, kept.changed.notified()).await.is_ok() {
             known = false;
         }
     }

@@ -1,5 +1,6 @@
 //! One channel: its widgets, and what its ledger has made of them so far.
 
+mod cue;
 mod decide;
 mod desk;
 mod follow;
@@ -8,6 +9,7 @@ mod hear;
 mod snapshot;
 pub mod starts;
 
+pub use cue::{CUE_SOURCE, DryRun, Heeded, Occasion, WouldFire};
 pub use decide::{Appear, Correcting, Press};
 pub use desk::Desk;
 pub use grant::{Grant, Job};
@@ -19,6 +21,7 @@ use crate::book::chat::Chat;
 use crate::book::portraits::Portraits;
 use crate::count::told::AllTold;
 use crate::count::{Scope, Tallies};
+use crate::cues::{Cues, Firings};
 use crate::language::Language;
 use crate::look::Looks;
 use crate::money::Currency;
@@ -49,6 +52,8 @@ pub struct Channel {
     seeds: BTreeMap<Bytes32, Bytes32>,
     desk: Desk,
     looks: Looks,
+    cues: Cues,
+    firings: Firings,
     /// Widgets as they are tried on the stage, where that differs from what is on air.
     drafts: BTreeMap<WidgetId, Piece>,
     book: Book,
@@ -74,6 +79,7 @@ impl PartialEq for Channel {
             && self.roll == other.roll
             && self.pulses == other.pulses
             && self.appearances == other.appearances
+            && self.firings == other.firings
     }
 }
 
@@ -107,6 +113,8 @@ impl Channel {
             seeds: BTreeMap::new(),
             desk: Desk::default(),
             looks: Looks::default(),
+            cues: Cues::default(),
+            firings: Firings::default(),
             drafts: BTreeMap::new(),
             tallies: Tallies::default(),
             chat: Chat::default(),
@@ -339,6 +347,7 @@ impl Channel {
             return BTreeSet::new();
         }
         self.last_seq = entry.seq;
+        self.firings.apply(entry);
         if entry.body.is_news() {
             self.tell(entry);
         }
@@ -374,6 +383,7 @@ impl Channel {
                 said.extend(pieces.iter().map(|piece| (*piece, *shown)));
                 return BTreeSet::new();
             }
+            Body::Fired { .. } | Body::Stepped { .. } => return BTreeSet::new(),
         };
         let mut touched = self.tallies.take(&turned, &self.book, &self.settings);
         self.follow(entry, &turned, &mut touched);

@@ -3,6 +3,7 @@
 use super::{Channel, RollLine};
 use crate::book::portraits::Portraits;
 use crate::book::{Book, Cover, Fact};
+use crate::cues::Firings;
 use crate::overlay::Appearances;
 use crate::record::ids::{FeedId, Seq, WidgetId};
 use crate::record::settings::Settings;
@@ -24,6 +25,8 @@ pub struct Snapshot {
     pulses: BTreeMap<FeedId, Instant>,
     #[serde(default)]
     appearances: BTreeMap<u32, Appearances>,
+    #[serde(default)]
+    firings: Firings,
 }
 
 impl Channel {
@@ -39,6 +42,7 @@ impl Channel {
             roll: self.roll.clone(),
             pulses: self.pulses.clone(),
             appearances: self.appearances.clone(),
+            firings: self.firings.clone(),
         }
     }
 
@@ -66,6 +70,8 @@ impl Channel {
         channel.roll = snapshot.roll;
         channel.pulses = snapshot.pulses;
         channel.appearances = snapshot.appearances;
+        channel.firings = snapshot.firings;
+        channel.cues.clone_from(&self.cues);
         channel.feeds.clone_from(&self.feeds);
         channel.drafts.clone_from(&self.drafts);
         if channel.settings == self.settings {

@@ -199,6 +199,23 @@ pub struct Piece {
     pub entrance: Entrance,
 }
 
+impl Piece {
+    /// What it is called in lists; `title` knows what widgets are called.
+    #[must_use]
+    pub fn words(&self, title: impl Fn(WidgetId) -> Option<String>) -> String {
+        match &self.what {
+            What::Widget(id) => title(*id).unwrap_or_else(|| "a widget that is gone".into()),
+            What::Text { text, .. } => format!("“{}”", text.chars().take(40).collect::<String>()),
+            What::Panel { .. } => "Panel".into(),
+            What::Line { .. } => "Line".into(),
+            What::Icon { icon, .. } => {
+                icons().find(|(known, _)| known == icon).map_or("Icon", |(_, name)| name).to_owned()
+            }
+            What::Picture(_) => "Picture".into(),
+        }
+    }
+}
+
 fn all() -> u8 {
     100
 }

@@ -2,6 +2,7 @@
 
 use crate::money::rates::Table;
 use crate::record::acts::{Act, PollAct, ShowAct, WheelAct};
+use crate::record::cue::{Outcome, Step};
 use crate::record::happening::Happening;
 use crate::record::ids::{FeedId, Seq, WidgetId};
 use crate::time::Instant;
@@ -100,6 +101,37 @@ pub enum Body {
         /// Whether they are seen from now on.
         shown: bool,
     },
+    /// A cue fires.
+    Fired {
+        /// Which.
+        cue: u32,
+        /// What it was called.
+        name: String,
+        /// What set it off, in words.
+        about: String,
+        /// The line that did; none for a press.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        cause: Option<Seq>,
+        /// The key of the supporter who did.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        person: Option<String>,
+        /// How many cues had set each other off before it.
+        #[serde(default)]
+        depth: u8,
+        /// What it does, as it was then.
+        steps: Vec<Step>,
+    },
+    /// Something became of a step of a cue.
+    Stepped {
+        /// The line with which the cue fired.
+        fired: Seq,
+        /// Which step, counted from 0.
+        step: u8,
+        /// What the cue was called.
+        name: String,
+        /// What became of it.
+        outcome: Outcome,
+    },
     /// Reference rates.
     Rates {
         /// By day, how much of each currency one euro buys.
@@ -136,7 +168,7 @@ impl Body {
     pub fn file_under(&self) -> &'static str {
         match self {
             Self::Happening(happening) => happening.kind().key(),
-            Self::Act { .. } | Self::Appear { .. } => ACT,
+            Self::Act { .. } | Self::Appear { .. } | Self::Fired { .. } | Self::Stepped { .. } => ACT,
             Self::Void { .. } => VOID,
             Self::Correct { .. } | Self::Withdraw { .. } | Self::Merge { .. } => CORRECT,
             Self::Show { .. } => SHOW,
@@ -153,7 +185,12 @@ impl Body {
             Self::Act { act: Act::Poll(PollAct::Votes { .. }) | Act::Wheel(WheelAct::Commit { .. }), .. }
         );
         !comes_by_itself
-            && !matches!(self, Self::Happening(Happening::Gauge { .. } | Happening::Poll(_)) | Self::Rates { .. })
+            && !matches!(
+                self,
+                Self::Happening(Happening::Gauge { .. } | Happening::Poll(_))
+                    | Self::Rates { .. }
+                    | Self::Stepped { outcome: Outcome::Done, .. }
+            )
     }
 
     /// Whether it is what an action on a widget would be written as: the same press, sent once more.
@@ -203,6 +240,17 @@ impl Body {
             Self::Show { by, act } => format!("{by} {}", act.words()),
             Self::Appear { by, name, about, shown, .. } => {
                 format!("{by} {} {about} on {name}", if *shown { "showed" } else { "hid" })
+            }
+            Self::Fired { name, about, .. } => format!("the cue “{name}” fired: {about}"),
+            Self::Stepped { name, step, outcome, .. } => {
+                let number = u16::from(*step) + 1;
+                match outcome {
+                    Outcome::Done => format!("the cue “{name}” did step {number}"),
+                    Outcome::Failed(why) => format!("the cue “{name}” could not do step {number}: {why}"),
+                    Outcome::Missed => {
+                        format!("the cue “{name}” left out step {number}: the server was away when it was due")
+                    }
+                }
             }
             Self::Rates { days } => {
                 let last =

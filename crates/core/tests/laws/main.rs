@@ -8,6 +8,7 @@ mod boards;
 #[path = "../common/mod.rs"]
 mod common;
 mod corrections;
+mod cues;
 mod life;
 mod overlays;
 mod poll;

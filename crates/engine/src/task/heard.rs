@@ -11,9 +11,26 @@ use tally_store::feeds::Feed;
 /// How many rehearsed happenings are remembered.
 const REHEARSED: usize = 20;
 
+/// What cues did not do is remembered for so many occasions.
+const QUIET: usize = 200;
+
+/// An occasion on which a cue stayed quiet. Like chat, it is no part of the record.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Quiet {
+    /// Which cue.
+    pub cue: u32,
+    /// When.
+    pub at: Instant,
+    /// What happened, in words.
+    pub about: String,
+    /// Why it did not fire.
+    pub why: String,
+}
+
 /// See the module.
 #[derive(Debug, Default)]
 pub struct Hearing {
+    quiet: VecDeque<Quiet>,
     rehearsed: VecDeque<(Instant, Happening)>,
     states: BTreeMap<FeedId, State>,
 }
@@ -54,6 +71,17 @@ impl Hearing {
                 self.rehearsed.push_front(one);
             }
         }
+    }
+
+    /// A cue stayed quiet.
+    pub(crate) fn stayed_quiet(&mut self, quiet: Quiet) {
+        self.quiet.truncate(QUIET - 1);
+        self.quiet.push_front(quiet);
+    }
+
+    /// The newest occasions on which cues stayed quiet, newest first.
+    pub fn quiet(&self) -> impl Iterator<Item = &Quiet> {
+        self.quiet.iter()
     }
 
     /// What was rehearsed of late, newest first.

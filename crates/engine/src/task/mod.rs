@@ -2,6 +2,7 @@
 
 mod by_itself;
 mod celebrations;
+mod cues;
 mod drawing;
 pub mod heard;
 mod levels;
@@ -20,6 +21,7 @@ use crate::hub::Hub;
 use crate::orders::Order;
 use crate::publish::Pace;
 use celebrations::Celebrations;
+use cues::CuesAtWork;
 use heard::Hearing;
 use rehearsing::Rehearsal;
 use said::Said;
@@ -112,6 +114,10 @@ struct Task {
     hearing: Hearing,
     /// The seeds of wheels that wait for their spin.
     seeds: Seeds,
+    /// What cues decided, and what they did not do.
+    cues: CuesAtWork,
+    /// Whether all of the record was read that stood there at the beginning: what comes from then on sets cues off.
+    lives: bool,
     /// What the desk has to be told of.
     attention: BTreeMap<WidgetId, String>,
     /// Who watches the goals, to celebrate them.
@@ -156,6 +162,8 @@ impl Task {
             votes: Votes::default(),
             hearing: Hearing::default(),
             seeds: Seeds::default(),
+            cues: CuesAtWork::default(),
+            lives: false,
             attention: BTreeMap::new(),
             watches: BTreeMap::new(),
             rehearsal: None,
@@ -166,6 +174,7 @@ impl Task {
 
     async fn load_drafts(&mut self, drafts: Vec<(WidgetId, Setup)>) -> Result<(), EngineError> {
         self.catch_up().await?;
+        self.lives = true;
         self.note_absences().await?;
         self.load_vote_keys().await?;
         self.load_seeds().await?;
@@ -190,7 +199,7 @@ impl Task {
                 None => {
                     let levels = self.levels.next().map(|at| self.until(at));
                     let wake = self.wake_at();
-                    let later = [self.said_next(), self.seeds_next()].into_iter().flatten().min();
+                    let later = [self.said_next(), self.seeds_next(), self.cues_next()].into_iter().flatten().min();
                     let said = later.map(|at| self.until(at));
                     let wake =
                         [levels, said, self.votes.due()].into_iter().flatten().fold(wake, |wake, at| wake.min(at));
@@ -243,6 +252,8 @@ impl Task {
             self.record_said().await;
             self.record_votes().await;
             self.keep_promises().await;
+            self.doing = "doing what cues do".into();
+            self.run_cues().await;
             self.doing = "recording levels".into();
             self.record_levels(self.inner.clock.now()).await;
             self.doing = "drawing".into();
@@ -268,6 +279,12 @@ impl Task {
             }
             Order::EditLooks { edit, reply } => {
                 let _ = reply.send(self.edit_looks(edit).await);
+            }
+            Order::EditCues { edit, offer, reply } => {
+                let _ = reply.send(self.edit_cues(edit, &offer).await);
+            }
+            Order::FireCue { cue, by, id, reply } => {
+                let _ = reply.send(self.fire_cue(cue, by, id).await);
             }
             Order::Rehearse { widget, make_believe, feed, reply } => {
                 let _ = reply.send(self.rehearse(widget, make_believe, feed));

@@ -148,7 +148,13 @@ impl Task {
     }
 
     fn apply(&mut self, entry: &Entry) {
-        let touched = self.channel.apply(entry);
+        let touched = if self.lives {
+            let (touched, heeded) = self.channel.apply_heeding(entry);
+            self.heed(heeded);
+            touched
+        } else {
+            self.channel.apply(entry)
+        };
         self.pace.touch(touched);
         if matches!(entry.body, Body::Appear { .. }) {
             self.hub.overlays_changed();

@@ -46,6 +46,7 @@ impl Loaded {
         channel.set_feeds(names(&feeds));
         channel.set_desk(record.desk.clone());
         channel.set_looks(record.looks.clone());
+        channel.set_cues(record.cues.clone());
         Ok(Self { channel, record, tokens, drafts, feeds })
     }
 }

@@ -2,6 +2,7 @@
 
 mod audience;
 mod boards;
+mod cues;
 mod game;
 mod history;
 mod marathon;
@@ -266,6 +267,7 @@ pub async fn load(
         }
         overlays::lay_out(store, channel).await?;
         store.save_looks(channel, overlays::looks()).await?;
+        store.save_cues(channel, cues::cues(&overlays::named(store, channel).await?)).await?;
         // One match is enough for the desk; the others are a press away.
         let hidden = kept.iter().skip(1).map(|(id, _)| *id).collect();
         store.save_desk(channel, Desk { hidden, ..Desk::default() }).await?;

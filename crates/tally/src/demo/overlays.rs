@@ -67,11 +67,18 @@ pub(super) fn looks() -> Looks {
     Looks { all: [(1, harbour)].into(), ..Looks::default() }
 }
 
+/// A widget and its title.
+pub(super) type Named = (WidgetId, String);
+
+/// The widgets that there are.
+pub(super) async fn named(store: &Store, channel: ChannelId) -> Result<Vec<Named>, StoreError> {
+    let records = store.widgets(channel).await?;
+    Ok(records.into_iter().map(|one| (one.id, one.setup.unfolded().title().to_owned())).collect())
+}
+
 /// Makes both, with the widgets that there are.
 pub(super) async fn lay_out(store: &Store, channel: ChannelId) -> Result<(), StoreError> {
-    let records = store.widgets(channel).await?;
-    let widgets: Vec<(WidgetId, String)> =
-        records.into_iter().map(|one| (one.id, one.setup.unfolded().title().to_owned())).collect();
+    let widgets = named(store, channel).await?;
     let both = [laid("Main picture", (1_920, 1_080), &WIDE, &widgets), laid("Tall", (1_080, 1_920), &TALL, &widgets)];
     for layout in both {
         let layout = layout.map_err(|error| StoreError::Unreadable(error.to_string()))?;

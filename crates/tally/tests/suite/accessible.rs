@@ -54,6 +54,7 @@ async fn axe_finds_nothing_on_any_screen() {
             "/overlays",
             "/overlays/1",
             "/files",
+            "/cues",
             "/looks",
             "/looks/1",
             "/pass",

@@ -16,6 +16,7 @@ mod boards;
 mod browser;
 mod clocks;
 mod crash;
+mod cues;
 mod doors;
 mod families;
 mod feeds;

@@ -238,7 +238,8 @@ impl Things {
         };
         let own = |prefix: &str, name: &str| fixed.starts_with(prefix).then(|| self.fields[name].clone());
         let id = own("/feeds/", "feed").or(own("/account/", "api token")).or(own("/helpers/", "another pass"));
-        let id = id.or(own("/overlays/", "overlay")).or(fixed.starts_with("/looks/").then(|| "1".to_owned()));
+        let first = fixed.starts_with("/looks/") || fixed.starts_with("/cues/");
+        let id = id.or(own("/overlays/", "overlay")).or(first.then(|| "1".to_owned()));
         let widget = own("/polls/", "poll").unwrap_or_default();
         let token = own("/clips/", "clip").or(own("/imports/", "upload")).or(own("/in/", "feed token"));
         fixed
@@ -263,6 +264,7 @@ impl Things {
             "/api/v1/widgets/{id}/actions/{action}" => Sent::Json(json!({"value": 1, "side": 1})),
             "/overlays" => form(&[("name", "Main"), ("size", "1920x1080")]),
             "/files" | "/files/{token}/replace" => Sent::Bytes(b"no clip".to_vec()),
+            "/cues/{id}/edit" => form(&[("key", "on_air"), ("text", "on")]),
             "/looks" => form(&[("name", &format!("Look {number}")), ("from", "linen")]),
             "/looks/import" => Sent::Bytes(b"{}".to_vec()),
             "/looks/{id}/edit" => form(&[("key", "fill"), ("text", "#123456")]),

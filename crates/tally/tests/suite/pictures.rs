@@ -6,6 +6,8 @@ use crate::kit::owner::Owner;
 use crate::kit::program::Program;
 use crate::kit::sender::{Sender, tip};
 use actix_web::{App, HttpResponse, HttpServer, web};
+use base64::Engine;
+use base64::prelude::BASE64_STANDARD;
 use serde_json::json;
 use std::path::PathBuf;
 use std::time::Duration;
@@ -110,13 +112,28 @@ async fn take_all() {
     let refunded = sender.deliver(&tip("40")).await["last_seq"].as_u64().unwrap();
 
     browser.sign_in(&program.base, &program.demo()).await;
-    // Both overlays, as the demo's streamer has them on air.
-    let list = Owner::of(&program).await.page("/overlays").await;
+    // Both overlays, as the demo's streamer has them on air, and below that in a look of her own.
+    let owner = Owner::of(&program).await;
+    let list = owner.page("/overlays").await;
     let mut tokens = list.split("/o/").skip(1).map(|rest| rest.split('"').next().unwrap());
     let mut page = || format!("{}/o/{}", program.base, tokens.next().unwrap());
-    let places = [(page(), [20, 148, 864, 486]), (page(), [904, 84, 356, 633])];
-    browser.go(&scene(&program, &places, true)).await;
+    let (wide, tall) = (page(), page());
+    let both = |down: u32| [(wide.clone(), [20, down + 94, 864, 486]), (tall.clone(), [904, down + 20, 356, 633])];
+    browser.size(1280, 673).await;
+    browser.go(&scene(&program, &both(0), true)).await;
+    tokio::time::sleep(Duration::from_millis(900)).await;
+    let first = format!("data:image/png;base64,{}", BASE64_STANDARD.encode(browser.client.screenshot().await.unwrap()));
+    for overlay in ["1", "2"] {
+        owner.done("/looks/1/wear", &[("on", overlay)]).await;
+    }
+    browser.size(1280, 1346).await;
+    let above = (first, [0, 0, 1280, 673]);
+    browser.go(&scene(&program, &[&both(673)[..], &[above]].concat(), true)).await;
     take(&browser, "overlays-on-air").await;
+    for overlay in ["1", "2"] {
+        owner.done("/looks/1/back", &[("on", overlay)]).await;
+    }
+    browser.size(1280, 800).await;
     let rooms = [("/widgets", "shelf"), ("/feeds", "feeds")];
     for (room, name) in rooms {
         browser.go(&format!("{}{room}", program.base)).await;

@@ -171,14 +171,5 @@ pub async fn titles(channel: &ChannelHandle, layout: &Overlay) -> Result<Titles,
 
 /// What a piece is called in lists.
 pub fn words(piece: &Piece, titles: &Titles) -> String {
-    match &piece.what {
-        What::Widget(id) => titles.get(id).cloned().unwrap_or_else(|| "a widget that is gone".into()),
-        What::Text { text, .. } => format!("“{}”", text.chars().take(40).collect::<String>()),
-        What::Panel { .. } => "Panel".into(),
-        What::Line { .. } => "Line".into(),
-        What::Icon { icon, .. } => {
-            tally_core::look::icons().find(|(known, _)| known == icon).map_or("Icon", |(_, name)| name).to_owned()
-        }
-        What::Picture(_) => "Picture".into(),
-    }
+    piece.words(|id| titles.get(&id).cloned())
 }

@@ -196,6 +196,7 @@ fn changed(form: &Form, record: ChannelRecord, now: Instant) -> Result<ChannelRe
     }
     Ok(ChannelRecord {
         looks: record.looks,
+        cues: record.cues,
         desk: record.desk,
         id: record.id,
         name: named("The channel's name", &form.channel)?,

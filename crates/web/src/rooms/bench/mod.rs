@@ -12,6 +12,7 @@ use crate::error::{WebError, sentence};
 use crate::markup::html;
 use crate::own_style;
 use crate::rooms::frame::Frame;
+use crate::rooms::parts::{PartBox, Placed, Refused, placed};
 use crate::rooms::readiness::{self, Place, Readiness};
 use crate::security::session::Owner;
 use crate::security::tokens;
@@ -28,7 +29,7 @@ use tally_core::look;
 use tally_core::record::happening::Happening;
 use tally_core::record::ids::{Seq, WidgetId};
 use tally_core::sentence::table::Table;
-use tally_core::sentence::{Editor, Field, Part};
+use tally_core::sentence::{Field, Part};
 use tally_core::template;
 use tally_core::time::words::instant_words;
 use tally_core::widgets::view::View;
@@ -52,67 +53,16 @@ struct Sentence {
     done: &'static str,
 }
 
-/// An edit that was refused: nothing typed is lost.
-struct Refused {
-    key: String,
-    text: String,
-    message: String,
-}
-
-/// Marks that belong to what stands before them.
-const MARKS: [&str; 4] = [",", ":", ";", "."];
-
-/// A part of a sentence as it is drawn.
-enum Placed<'a> {
-    Words(&'a str),
-    Field(&'a Field, &'a str),
-}
-
-/// One part that can be edited in place.
-#[derive(Template)]
-#[template(path = "rooms/part.html")]
-struct PartBox<'a> {
-    id: WidgetId,
-    field: &'a Field,
-    /// What stands right behind it.
-    mark: &'a str,
-    refused: Option<&'a Refused>,
-    done: &'static str,
-}
-
-impl PartBox<'_> {
-    /// Its id in the page: keys may hold names.
-    fn place(&self) -> String {
-        let plain = |letter: char| if letter.is_ascii_alphanumeric() { letter } else { '-' };
-        self.field.key.chars().map(plain).collect()
-    }
-
-    /// What was typed into it, if that was refused.
-    fn typed(&self) -> Option<&str> {
-        self.refused.map(|refused| refused.text.as_str())
-    }
-}
-
 impl Sentence {
     /// A field with the mark that stands right behind it, so that no line begins with one.
     fn part(&self, field: &Field, mark: &str) -> String {
         let refused = self.refused.as_ref().filter(|refused| refused.key == field.key);
-        html(&PartBox { id: self.id, field, mark, refused, done: self.done })
+        let under = format!("/widgets/{}", self.id);
+        html(&PartBox::of((&under, "#sentence"), (field, mark), refused).saying(self.done))
     }
 
-    /// Parts as they are drawn: words without a mark at their beginning, which the field before them bears.
     fn placed<'a>(&self, parts: &'a [Part], end: &'a str) -> Vec<Placed<'a>> {
-        let mark = |part: Option<&'a Part>| match part {
-            None => end,
-            Some(Part::Words(words)) => words.get(..1).filter(|first| MARKS.contains(first)).unwrap_or_default(),
-            Some(Part::Field(_)) => "",
-        };
-        let place = |(index, part): (usize, &'a Part)| match part {
-            Part::Field(field) => Placed::Field(field, mark(parts.get(index + 1))),
-            Part::Words(words) if index > 0 => Placed::Words(words.trim_start_matches([',', ':', ';', '.', ' '])),
-            Part::Words(words) => Placed::Words(words),
-        };
-        parts.iter().enumerate().map(place).collect()
+        placed(parts, end)
     }
 }
 

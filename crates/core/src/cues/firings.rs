@@ -1,0 +1,148 @@
+//! What the record says of cues: when each fired last, whom it has met in this show, and which steps are still to be done.
+
+use crate::record::acts::ShowAct;
+use crate::record::cue::{Outcome, Step};
+use crate::record::entry::{Body, Entry};
+use crate::record::ids::Seq;
+use crate::time::{Instant, after};
+use chrono::TimeDelta;
+use serde::{Deserialize, Serialize};
+use std::collections::{BTreeMap, BTreeSet, VecDeque};
+
+/// So many firings of each cue are told in its log.
+const MOST_LOGGED: usize = 10;
+
+/// A firing whose steps are under way.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+struct Running {
+    cue: u32,
+    name: String,
+    at: Instant,
+    depth: u8,
+    steps: Vec<Step>,
+    /// How many of them something became of.
+    past: usize,
+}
+
+/// See the module. Folding the same lines gives the same, in any batching.
+#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Firings {
+    last: BTreeMap<u32, Instant>,
+    met: BTreeMap<u32, BTreeSet<String>>,
+    /// When the newest show began: whom a cue met before that, it has not met in this show.
+    began: Option<Instant>,
+    running: BTreeMap<Seq, Running>,
+    /// The newest firings of each, the newest first.
+    log: BTreeMap<u32, VecDeque<Logged>>,
+}
+
+/// A firing as the log of its cue tells it.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Logged {
+    /// The line with which it fired.
+    pub seq: Seq,
+    /// When.
+    pub at: Instant,
+    /// What set it off.
+    pub about: String,
+    /// What could not be done, in words.
+    pub failed: Vec<String>,
+}
+
+/// A step that is to be done.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Due {
+    /// The line with which the cue fired.
+    pub fired: Seq,
+    /// Which step, counted from 0.
+    pub step: u8,
+    /// What the cue is called.
+    pub name: String,
+    /// When.
+    pub at: Instant,
+    /// What.
+    pub what: Step,
+}
+
+impl Firings {
+    /// Folds a line of the record.
+    pub(crate) fn apply(&mut self, entry: &Entry) {
+        match &entry.body {
+            Body::Fired { cue, name, about, person, depth, steps, .. } => {
+                self.note(*cue, entry.happened_at, person.as_deref());
+                let log = self.log.entry(*cue).or_default();
+                log.truncate(MOST_LOGGED - 1);
+                let (seq, at, about) = (entry.seq, entry.happened_at, about.clone());
+                log.push_front(Logged { seq, at, about, failed: Vec::new() });
+                if !steps.is_empty() {
+                    let (name, steps) = (name.clone(), steps.clone());
+                    let running = Running { cue: *cue, name, at: entry.happened_at, depth: *depth, steps, past: 0 };
+                    self.running.insert(entry.seq, running);
+                }
+            }
+            Body::Stepped { fired, step, outcome, .. } => {
+                if *outcome != Outcome::Done
+                    && let Some(logged) = self.log.values_mut().flatten().find(|logged| logged.seq == *fired)
+                {
+                    logged.failed.push(entry.body.words());
+                }
+                let over = self.running.get_mut(fired).is_some_and(|running| {
+                    running.past = running.past.max(usize::from(*step).saturating_add(1));
+                    running.past >= running.steps.len()
+                });
+                if over {
+                    self.running.remove(fired);
+                }
+            }
+            Body::Show { act: ShowAct::Begin, .. } => {
+                self.met.clear();
+                self.began = Some(entry.arrived_at);
+            }
+            _ => {}
+        }
+    }
+
+    /// Notes that a cue has fired.
+    pub(crate) fn note(&mut self, cue: u32, at: Instant, person: Option<&str>) {
+        let last = self.last.entry(cue).or_insert(at);
+        *last = at.max(*last);
+        if let Some(person) = person.filter(|_| self.began.is_none_or(|began| began <= at)) {
+            self.met.entry(cue).or_default().insert(person.to_owned());
+        }
+    }
+
+    /// When a cue fired last.
+    #[must_use]
+    pub fn last(&self, cue: u32) -> Option<Instant> {
+        self.last.get(&cue).copied()
+    }
+
+    /// The newest firings of a cue, the newest first.
+    pub fn log(&self, cue: u32) -> impl Iterator<Item = &Logged> {
+        self.log.get(&cue).into_iter().flatten()
+    }
+
+    /// Whether a supporter has set a cue off in this show.
+    #[must_use]
+    pub fn has_met(&self, cue: u32, person: &str) -> bool {
+        self.met.get(&cue).is_some_and(|met| met.contains(person))
+    }
+
+    /// How many cues have set each other off up to a firing that is under way.
+    #[must_use]
+    pub fn depth(&self, fired: Seq) -> u8 {
+        self.running.get(&fired).map_or(0, |running| running.depth)
+    }
+
+    /// The first step that is to be done, of all firings.
+    #[must_use]
+    pub fn next(&self) -> Option<Due> {
+        let due = |(fired, running): (&Seq, &Running)| {
+            let what = running.steps.get(running.past)?.clone();
+            let waits = running.steps.iter().take(running.past.saturating_add(1)).map(|step| i64::from(step.wait_s));
+            let at = after(running.at, TimeDelta::seconds(waits.sum()));
+            Some(Due { fired: *fired, step: u8::try_from(running.past).ok()?, name: running.name.clone(), at, what })
+        };
+        self.running.iter().filter_map(due).min_by_key(|due| (due.at, due.fired))
+    }
+}

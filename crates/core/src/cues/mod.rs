@@ -1,0 +1,210 @@
+//! Cues: when this happens, do that. What fires is decided from the record and the definitions alone, and firing is itself a line of
+//! the record; so reading the record again fires nothing, and trying a cue on the past says what it would have done.
+
+pub mod actions;
+mod firings;
+mod sentence;
+pub mod starts;
+
+pub use firings::{Due, Firings, Logged};
+pub use sentence::Offer;
+
+use crate::record::cue::Step;
+use crate::record::happening::Kind;
+use crate::record::ids::WidgetId;
+use crate::sentence::EditError;
+use serde::{Deserialize, Serialize};
+use std::collections::BTreeMap;
+
+/// Most cues of a channel.
+pub const MOST_CUES: usize = 500;
+/// Most steps of a cue.
+pub const MOST_STEPS: usize = 20;
+/// A cue that was set off by cues, one after the other, so many times, is set off no more.
+pub const MOST_DEPTH: u8 = 8;
+
+/// When a cue fires.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "snake_case")]
+pub enum When {
+    /// Something of a kind happens.
+    Entry {
+        /// Of which kind.
+        kind: Kind,
+        /// The least size, in the smallest step of the channel's currency for money; 0 for any.
+        #[serde(default)]
+        least: i64,
+    },
+    /// Somebody says a word in chat for which a widget listens.
+    Command {
+        /// The word.
+        word: String,
+    },
+    /// A signal comes.
+    Signal {
+        /// Its name.
+        name: String,
+    },
+    /// A goal, or its next rung or raise, is reached.
+    Reached {
+        /// Of which widget.
+        widget: WidgetId,
+    },
+    /// A counter comes to a value from below.
+    Passed {
+        /// Of which widget.
+        widget: WidgetId,
+        /// The value.
+        value: i64,
+    },
+    /// A poll is closed.
+    Closed {
+        /// Of which widget.
+        widget: WidgetId,
+    },
+    /// A show begins.
+    Begins,
+    /// A show ends.
+    Ends,
+    /// Nothing but a press in its room.
+    ByHand,
+}
+
+/// One cue.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Cue {
+    /// What it is called.
+    pub name: String,
+    /// Whether it fires at all.
+    #[serde(default)]
+    pub on: bool,
+    /// When.
+    pub when: When,
+    /// Only while on air.
+    #[serde(default)]
+    pub on_air: bool,
+    /// At most once in so many seconds; 0 for no such limit.
+    #[serde(default)]
+    pub every_s: u32,
+    /// Only the first time of each supporter in a show.
+    #[serde(default)]
+    pub once_each: bool,
+    /// What it does, in order.
+    #[serde(default)]
+    pub steps: Vec<Step>,
+}
+
+impl Cue {
+    /// One that says nothing yet: it fires by hand, and does nothing.
+    #[must_use]
+    pub fn empty() -> Self {
+        Self {
+            name: "New cue".into(),
+            on: false,
+            when: When::ByHand,
+            on_air: false,
+            every_s: 0,
+            once_each: false,
+            steps: Vec::new(),
+        }
+    }
+
+    /// The widget whose figure it watches.
+    #[must_use]
+    pub fn watches(&self) -> Option<WidgetId> {
+        match self.when {
+            When::Reached { widget } | When::Passed { widget, .. } => Some(widget),
+            _ => None,
+        }
+    }
+}
+
+/// All cues of a channel, by their numbers.
+#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(default)]
+pub struct Cues {
+    /// The cues.
+    pub all: BTreeMap<u32, Cue>,
+}
+
+/// What can be done to cues.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum CueEdit {
+    /// A new one.
+    Add(Box<Cue>),
+    /// Says one part of one otherwise.
+    Set {
+        /// Of which.
+        cue: u32,
+        /// Which part of its sentence.
+        key: String,
+        /// As it was typed.
+        text: String,
+    },
+    /// Throws one away.
+    Remove(u32),
+}
+
+/// Why cues stay as they are; the text says what to change.
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+pub enum CueError {
+    /// No such cue.
+    #[error("there is no such cue any more; it may have been removed meanwhile")]
+    NoSuchCue,
+    /// Too many.
+    #[error("there are {MOST_CUES} cues; remove one first")]
+    TooMany,
+    /// A part of its sentence.
+    #[error("{0}")]
+    Value(#[from] EditError),
+}
+
+/// Why a cue did not fire although what it waits for has happened.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, thiserror::Error)]
+pub enum NotFired {
+    /// It was removed or switched off meanwhile.
+    #[error("it is off")]
+    Off,
+    /// It fires only on air.
+    #[error("the channel was off air")]
+    OffAir,
+    /// It has just fired.
+    #[error("it had fired {0} s before")]
+    Resting(i64),
+    /// The supporter has set it off before in this show.
+    #[error("this supporter had set it off before in this show")]
+    Met,
+    /// Cues have set each other off.
+    #[error("cues had set each other off {MOST_DEPTH} times; that is where it stops")]
+    Circle,
+}
+
+impl Cues {
+    /// What they are after something was done to them, and the cue with which it was done.
+    ///
+    /// # Errors
+    /// It cannot be done; nothing is half changed.
+    pub fn edited(&self, edit: CueEdit, offer: &Offer) -> Result<(Self, Option<u32>), CueError> {
+        let mut after = self.clone();
+        let id = match edit {
+            CueEdit::Add(cue) => {
+                if after.all.len() >= MOST_CUES {
+                    return Err(CueError::TooMany);
+                }
+                let id = after.all.last_key_value().map_or(1, |(id, _)| id.saturating_add(1));
+                after.all.insert(id, *cue);
+                Some(id)
+            }
+            CueEdit::Set { cue: id, key, text } => {
+                let cue = after.all.get_mut(&id).ok_or(CueError::NoSuchCue)?;
+                cue.edit(&key, &text, offer)?;
+                Some(id)
+            }
+            CueEdit::Remove(id) => {
+                after.all.remove(&id).ok_or(CueError::NoSuchCue)?;
+                None
+            }
+        };
+        Ok((after, id))
+    }
+}

@@ -1,0 +1,2 @@
+-- The cues, as JSON.
+ALTER TABLE channels ADD COLUMN cues MEDIUMTEXT NOT NULL DEFAULT '{}';

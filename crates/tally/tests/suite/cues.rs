@@ -1,0 +1,176 @@
+//! Cues: built from a start by keys, tried on the past, fired by real events and by hand, failing in words, and done once
+//! whatever happens in between.
+
+use crate::kit::browser::Browser;
+use crate::kit::db::Database;
+use crate::kit::owner::Owner;
+use crate::kit::program::Program;
+use crate::kit::sender::{Sender, tip};
+use crate::kit::until;
+use serde_json::json;
+
+/// Says one part of a cue otherwise.
+async fn say(owner: &Owner, cue: u32, key: &str, text: &str) -> String {
+    owner.done(&format!("/cues/{cue}/edit"), &[("key", key), ("text", text)]).await
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_cue_is_built_by_keys_tried_on_the_past_and_fired_by_a_tip() {
+    let database = Database::new();
+    let program = Program::start(&database.url);
+    let base = program.base.clone();
+    let sender = Sender::of(&program.demo()["feeds"][0]);
+    sender.deliver(&tip("25")).await;
+    let browser = Browser::open().await;
+    browser.sign_in(&base, &program.demo()).await;
+    browser.go(&format!("{base}/cues")).await;
+    browser.shows(".cue-starts", "Count every tip on a counter").await;
+    let before = browser.run("return document.querySelectorAll('.cue').length").await;
+    browser.click(".cue-starts summary").await;
+    browser.click(".cue-starts button").await;
+    until("the new cue is there", || async {
+        (browser.run("return document.querySelectorAll('.cue').length").await != before).then_some(())
+    })
+    .await;
+    let last = "document.querySelector('.cue:last-of-type')";
+    let cue = browser.run(&format!("return {last}.id")).await.as_str().unwrap().to_owned();
+
+    // Its parts are opened and said otherwise by keys alone.
+    let open = async |part: &str| {
+        browser.run(&format!("document.querySelector('#{cue} [data-part=\"{part}\"] .part-shown').focus()")).await;
+        browser.keys("\u{e007}").await;
+    };
+    open("least").await;
+    browser.keys("ten\u{e007}").await;
+    browser.shows(&format!("#{cue} .refusal"), "The least size is not a plain").await;
+    browser.fill(&format!("#{cue} [data-part=least] .field"), "10").await;
+    browser.keys("\u{e007}").await;
+    browser.shows(&format!("#{cue} [data-part=least]"), "at least £10").await;
+    browser
+        .run(&format!(
+            "const air = document.querySelector('#{cue} [data-part=on_air] select'); air.value = 'any'; \
+             air.dispatchEvent(new Event('change', {{bubbles: true}}))"
+        ))
+        .await;
+    browser.shows(&format!("#{cue} [data-part=on_air] .part-shown"), "at any time").await;
+    browser.shows(&format!("#{cue} .sentence"), "Derailments”: add").await;
+
+    // Before it is switched on: what it would have done.
+    browser.click(&format!("#{cue} [hx-get$=past]")).await;
+    browser.shows(&format!("#{cue} .cue-past"), "it would have fired").await;
+    browser.shows(&format!("#{cue} .cue-past"), "tipped £25").await;
+    browser.click(&format!("#{cue} .kind-switch")).await;
+    browser.shows(&format!("#{cue} .kind-switch"), "On").await;
+
+    // A tip that is too small leaves the page on air alone, a larger one moves it.
+    let counter = program.widget("Derailments");
+    let air = Browser::open().await;
+    air.go(counter["page_url"].as_str().unwrap()).await;
+    air.shows(".counter-value", "0").await;
+    sender.deliver(&tip("9.99")).await;
+    sender.deliver(&tip("10")).await;
+    air.shows(".counter-value", "1").await;
+    browser.go(&format!("{base}/cues")).await;
+    browser.shows(&format!("#{cue} .cue-log"), "tipped £10").await;
+    let ledger = Owner::of(&program).await.page("/ledger").await;
+    assert!(ledger.contains("the cue “Count tips” added 1"), "it stands in the ledger who did it");
+    air.close().await;
+    browser.close().await;
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn what_a_cue_does_is_done_once_and_what_fails_is_told() {
+    let database = Database::new();
+    let mut program = Program::start(&database.url);
+    let mut owner = Owner::of(&program).await;
+    let sender = Sender::of(&program.demo()["feeds"][0]);
+    let counter = program.widget("Derailments");
+    owner.done("/cues", &[]).await;
+    let id = 4;
+    say(&owner, id, "when", "tip").await;
+    say(&owner, id, "name", "Twice").await;
+    // At once, then after a while; in between the server is killed.
+    let add = format!("press {} add 1 ", counter["id"]);
+    say(&owner, id, "do:add", &add).await;
+    say(&owner, id, "do:add", &add).await;
+    say(&owner, id, "do:1:wait", "4").await;
+    say(&owner, id, "do:1:value", "10").await;
+    say(&owner, id, "on", "on").await;
+    let refused = owner.post("/cues/4/edit", &[("key", "do:add"), ("text", "press 1 fly  ")]).await;
+    assert_eq!(refused.status(), 422);
+    sender.deliver(&tip("5")).await;
+    program.shows(&counter, "1").await;
+    program.kill();
+    program.again();
+    program.shows(&counter, "11").await;
+    program.stop();
+    program.again();
+    owner = Owner::of(&program).await;
+    let page = owner.page("/cues").await;
+    assert!(page.contains("tipped £5"), "what it did is known again");
+    assert_eq!(program.text(&counter).await, "11", "nothing is done twice");
+
+    // A poll that is not open cannot be closed: that is told, and the step after it is done.
+    let poll = program.widget("The platform decides");
+    say(&owner, id, "do:0:what", &format!("press {} close  ", poll["id"])).await;
+    say(&owner, id, "do:1:wait", "").await;
+    let fired = owner.done(&format!("/cues/{id}/fire"), &[]).await;
+    assert!(fired.contains("odile pressed it"), "{fired}");
+    program.shows(&counter, "21").await;
+    until("the failure is told", || async {
+        owner.page("/cues").await.contains("could not do step 1: no poll is open").then_some(())
+    })
+    .await;
+    assert!(owner.page("/ledger").await.contains("the cue “Twice” could not do step 1"));
+
+    // On air only: off air it stays quiet, and says why.
+    say(&owner, id, "on_air", "on").await;
+    let before = program.read(&counter).await["seq"].as_u64().unwrap();
+    sender.deliver(&tip("6")).await;
+    until("it says why", || async {
+        owner.page("/cues").await.contains("quiet, since the channel was off air").then_some(())
+    })
+    .await;
+    assert_eq!(program.read(&counter).await["value"], json!(21));
+    assert!(program.read(&counter).await["seq"].as_u64().unwrap() > before);
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_cue_shows_a_piece_and_hides_it_and_a_circle_ends() {
+    let database = Database::new();
+    let program = Program::start(&database.url);
+    let owner = Owner::of(&program).await;
+    owner.done("/cues", &[]).await;
+    let room = owner.page("/overlays/1").await;
+    let piece = room.split("data-piece=\"").nth(1).unwrap().split('"').next().unwrap().to_owned();
+    say(&owner, 4, "do:add", &format!("appear 1 {piece} false")).await;
+    say(&owner, 4, "do:add", &format!("appear 1 {piece} true")).await;
+    say(&owner, 4, "do:1:wait", "2").await;
+    let list = owner.page("/overlays").await;
+    let token = list.split("/o/").nth(1).unwrap().split('"').next().unwrap().to_owned();
+    let air = Browser::open().await;
+    air.go(&format!("{}/o/{token}", program.base)).await;
+    air.shows_one(&format!("[data-piece=\"{piece}\"]:not(.is-away)")).await;
+    owner.done("/cues/4/fire", &[]).await;
+    air.shows_one(&format!("[data-piece=\"{piece}\"].is-away")).await;
+    air.shows_one(&format!("[data-piece=\"{piece}\"]:not(.is-away)")).await;
+    air.close().await;
+
+    // A cue that sets itself off stops after eight times.
+    let counter = program.widget("Derailments");
+    owner.done("/cues", &[]).await;
+    say(&owner, 5, "when", "passed").await;
+    say(&owner, 5, "widget", &counter["id"].to_string()).await;
+    say(&owner, 5, "value", "1").await;
+    say(&owner, 5, "do:add", &format!("press {} set 0 ", counter["id"])).await;
+    say(&owner, 5, "do:add", &format!("press {} add 1 ", counter["id"])).await;
+    say(&owner, 5, "on", "on").await;
+    program.act(&counter, "add", json!({"value": 1})).await;
+    until("it stops and says so", || async {
+        owner.page("/cues").await.contains("cues had set each other off 8 times").then_some(())
+    })
+    .await;
+    let page = owner.page("/cues").await;
+    let own = page.split("id=\"cue-5\"").nth(1).unwrap();
+    assert_eq!(own.matches("lamp-full").count() - 1, 8, "and the lamp of its switch");
+}

@@ -1,0 +1,252 @@
+//! The cues room: each cue as a sentence that is edited in place, tried on the past before it is switched on, with a log of what
+//! fired, what stayed quiet, and why.
+
+use crate::app::App;
+use crate::error::{WebError, sentence};
+use crate::markup::html;
+use crate::rooms::frame::Frame;
+use crate::rooms::parts::{PartBox, Placed, Refused, placed};
+use crate::rooms::sign_in::{go_to, refusal};
+use crate::security::session::Owner;
+use actix_web::http::header::ContentType;
+use actix_web::{HttpResponse, web};
+use askama::Template;
+use chrono::TimeDelta;
+use serde::Deserialize;
+use tally_core::channel::{DryRun, WouldFire};
+use tally_core::cues::{Cue, CueEdit, Logged, Offer, starts};
+use tally_core::overlay::Overlay;
+use tally_core::record::ids::Seq;
+use tally_core::sentence::{Editor, Field, Part};
+use tally_core::time::calendar::Calendar;
+use tally_core::time::words::instant_words;
+use tally_core::time::{Instant, after};
+use tally_engine::{EngineError, Quiet};
+
+/// How many lines are read at a time in a dry run.
+const PAGE: i64 = 5_000;
+/// Without a show, a dry run goes over so many days.
+const DAYS: i64 = 7;
+/// So many firings of a dry run are told one by one.
+const MOST_TOLD: usize = 40;
+/// So many occasions on which a cue stayed quiet are told.
+const MOST_QUIET: usize = 5;
+
+/// One cue as it is drawn.
+#[derive(Template)]
+#[template(path = "rooms/cue.html")]
+struct Shown {
+    id: u32,
+    under: String,
+    target: String,
+    name: Field,
+    on: bool,
+    parts: Vec<Part>,
+    refused: Option<Refused>,
+    log: Vec<Logged>,
+    quiet: Vec<Quiet>,
+    calendar: Calendar,
+}
+
+impl Shown {
+    fn placed<'a>(&self, parts: &'a [Part], end: &'a str) -> Vec<Placed<'a>> {
+        placed(parts, end)
+    }
+
+    fn part(&self, field: &Field, mark: &str) -> String {
+        let refused = self.refused.as_ref().filter(|refused| refused.key == field.key);
+        html(&PartBox::of((&self.under, &self.target), (field, mark), refused))
+    }
+
+    fn when(&self, at: &Instant) -> String {
+        instant_words(&self.calendar, *at)
+    }
+}
+
+#[derive(Template)]
+#[template(path = "rooms/cues.html")]
+struct Page {
+    frame: Frame,
+    cues: Vec<String>,
+    /// Those to begin with: what each does.
+    starts: Vec<String>,
+}
+
+async fn layouts(app: &App, owner: &Owner) -> Result<Vec<(u32, Overlay)>, WebError> {
+    let all = app.engine.store().overlays(owner.channel.id).await?;
+    Ok(all.into_iter().map(|record| (record.id, record.air)).collect())
+}
+
+async fn offer(app: &App, owner: &Owner) -> Result<Offer, WebError> {
+    let overlays = layouts(app, owner).await?;
+    Ok(owner.channel.ask(move |channel, now| channel.cue_offer(&overlays, now)).await?)
+}
+
+/// Some cues, or all of them, as they are drawn.
+async fn shown(app: &App, owner: &Owner, wanted: Option<u32>) -> Result<Vec<Shown>, WebError> {
+    let overlays = layouts(app, owner).await?;
+    let all = owner
+        .channel
+        .ask_all(move |channel, hearing, now| {
+            let offer = channel.cue_offer(&overlays, now);
+            let cues = channel.cues().all.iter().filter(|(id, _)| wanted.is_none_or(|wanted| wanted == **id));
+            let one = |(id, cue): (&u32, &Cue)| {
+                let editor = Editor::Text { value: cue.name.clone() };
+                Shown {
+                    id: *id,
+                    under: format!("/cues/{id}"),
+                    target: format!("#cue-{id}"),
+                    name: Field { key: "name".into(), label: "The name", shown: cue.name.clone(), editor },
+                    on: cue.on,
+                    parts: cue.sentence(&offer),
+                    refused: None,
+                    log: channel.firings().log(*id).cloned().collect(),
+                    quiet: hearing.quiet().filter(|quiet| quiet.cue == *id).take(MOST_QUIET).cloned().collect(),
+                    calendar: channel.settings().calendar.clone(),
+                }
+            };
+            cues.map(one).collect()
+        })
+        .await?;
+    Ok(all)
+}
+
+/// `GET /cues`
+pub async fn page(app: web::Data<App>, owner: Owner) -> Result<HttpResponse, WebError> {
+    let offer = offer(&app, &owner).await?;
+    let page = Page {
+        frame: Frame::new(&app, &owner, "/cues").await?,
+        cues: shown(&app, &owner, None).await?.iter().map(html).collect(),
+        starts: starts::all(&offer).into_iter().map(|(words, _)| words).collect(),
+    };
+    Ok(HttpResponse::Ok().insert_header(ContentType::html()).body(html(&page)))
+}
+
+/// One to begin with, by its place; without one, an empty cue.
+#[derive(Deserialize)]
+pub struct New {
+    start: Option<usize>,
+}
+
+/// `POST /cues`
+pub async fn create(app: web::Data<App>, owner: Owner, form: web::Form<New>) -> Result<HttpResponse, WebError> {
+    let offer = offer(&app, &owner).await?;
+    let start = form.start.and_then(|place| starts::all(&offer).into_iter().nth(place));
+    let cue = start.map_or_else(Cue::empty, |(_, cue)| cue);
+    match owner.channel.edit_cues(CueEdit::Add(Box::new(cue)), offer).await {
+        Ok(id) => Ok(go_to(&id.map_or_else(|| "/cues".into(), |id| format!("/cues?cue={id}#cue-{id}")))),
+        Err(EngineError::Cue(why)) => Ok(refusal(&sentence(&why.to_string()))),
+        Err(error) => Err(error.into()),
+    }
+}
+
+/// One part of a cue, as its form sends it.
+#[derive(Deserialize)]
+pub struct Edit {
+    key: String,
+    text: String,
+}
+
+/// `POST /cues/{id}/edit`
+pub async fn edit(
+    app: web::Data<App>,
+    owner: Owner,
+    id: web::Path<u32>,
+    form: web::Form<Edit>,
+) -> Result<HttpResponse, WebError> {
+    let Edit { key, text } = form.into_inner();
+    let set = CueEdit::Set { cue: *id, key: key.clone(), text: text.clone() };
+    let refused = match owner.channel.edit_cues(set, offer(&app, &owner).await?).await {
+        Ok(_) => None,
+        Err(EngineError::Cue(error)) => Some(Refused { key, text, message: sentence(&error.to_string()) }),
+        Err(error) => return Err(error.into()),
+    };
+    after_edit(&app, &owner, *id, refused).await
+}
+
+async fn after_edit(app: &App, owner: &Owner, id: u32, refused: Option<Refused>) -> Result<HttpResponse, WebError> {
+    let one = shown(app, owner, Some(id)).await?.pop().ok_or(WebError::NotFound)?;
+    let mut answer = if refused.is_some() { HttpResponse::UnprocessableEntity() } else { HttpResponse::Ok() };
+    Ok(answer.insert_header(ContentType::html()).body(html(&Shown { refused, ..one })))
+}
+
+/// `POST /cues/{id}/fire`: fires it by hand, whatever it waits for.
+pub async fn fire(app: web::Data<App>, owner: Owner, id: web::Path<u32>) -> Result<HttpResponse, WebError> {
+    owner.channel.fire_cue(*id, owner.by()).await?;
+    after_edit(&app, &owner, *id, None).await
+}
+
+/// `POST /cues/{id}/remove`
+pub async fn remove(app: web::Data<App>, owner: Owner, id: web::Path<u32>) -> Result<HttpResponse, WebError> {
+    owner.channel.edit_cues(CueEdit::Remove(*id), offer(&app, &owner).await?).await?;
+    Ok(go_to("/cues"))
+}
+
+/// What a cue would have done.
+#[derive(Template)]
+#[template(path = "rooms/cue_tried.html")]
+struct Tried {
+    /// Over which time.
+    over: String,
+    fired: Vec<(String, String, Option<Seq>)>,
+    many: usize,
+    /// When it would have stayed quiet, and why.
+    quiet: Vec<(String, String, String)>,
+}
+
+/// `GET /cues/{id}/past`: what it would have done in the last show.
+pub async fn past(app: web::Data<App>, owner: Owner, id: web::Path<u32>) -> Result<HttpResponse, WebError> {
+    let id = *id;
+    let begun = owner
+        .channel
+        .ask(move |channel, now| {
+            let cue = channel.cues().all.get(&id)?;
+            let show = channel.book().shows().this(now).map(|show| show.from);
+            let calendar = channel.settings().calendar.clone();
+            Some((DryRun::of(channel, cue), show, calendar, now))
+        })
+        .await?;
+    let (mut run, show, calendar, now) = begun.ok_or(WebError::NotFound)?;
+    let from = show.unwrap_or_else(|| after(now, -TimeDelta::days(DAYS)));
+    let over = match show {
+        Some(from) => format!("In the last show, which began {}", instant_words(&calendar, from)),
+        None => format!("In the last {DAYS} days"),
+    };
+    let mut read = Seq(0);
+    loop {
+        let entries = app.engine.store().entries_after(owner.channel.id, None, read, PAGE).await?;
+        let Some(last) = entries.last() else { break };
+        read = last.seq;
+        for entry in &entries {
+            run.take(entry, from);
+        }
+        // Others want to be answered meanwhile.
+        tokio::task::yield_now().await;
+    }
+    let all = run.done();
+    let told = |one: &WouldFire| (instant_words(&calendar, one.at), one.about.clone());
+    let fired: Vec<_> = all.iter().filter(|one| one.not.is_none()).collect();
+    let quiet = all.iter().filter_map(|one| Some((one, one.not?)));
+    let tried = Tried {
+        over,
+        many: fired.len(),
+        fired: fired
+            .iter()
+            .rev()
+            .take(MOST_TOLD)
+            .map(|one| {
+                let (at, about) = told(one);
+                (at, about, one.cause)
+            })
+            .collect(),
+        quiet: quiet
+            .rev()
+            .take(MOST_TOLD)
+            .map(|(one, why)| {
+                let (at, about) = told(one);
+                (at, about, why.to_string())
+            })
+            .collect(),
+    };
+    Ok(HttpResponse::Ok().insert_header(ContentType::html()).body(html(&tried)))
+}
