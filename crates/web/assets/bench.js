@@ -134,6 +134,11 @@
     if (drawer) document.getElementById('drawers').scrollIntoView({ block: 'start' });
   });
   if (drawer) open(drawer, true);
+  const ENOUGH = 320;
+  const asked = new URLSearchParams(location.search).has('drawer');
+  const first = document.querySelector('.drawer:not([hidden])');
+  const room = first?.closest('[data-scrolls]')?.getBoundingClientRect();
+  if (first && room && !asked && room.bottom - first.getBoundingClientRect().top < ENOUGH) open(drawer, false);
   document.addEventListener('click', (event) => {
     if (!event.target.closest('[data-try-celebration]')) return;
     const place = [...document.querySelectorAll('.stage-frame > .air-box')].find(

@@ -31,20 +31,20 @@ const tallyOwn = (() => {
     }
   }
 
-  // A page of the streamer's own is told what its widget shows, and hears of nothing else.
+  // A page of the streamer's own is told what its widget shows, and hears of nothing else. One that has not loaded yet does not
+  // hear it, and is told again when it has; one that had loaded before this script began hears it at once.
   function tell(/** @type {any} */ frame) {
-    if (!frame.isReady || frame.told === frame.dataset.view) return;
+    if (frame.told === frame.dataset.view) return;
     frame.told = frame.dataset.view;
     frame.contentWindow?.postMessage({ view: JSON.parse(frame.told) }, '*');
   }
   const loaded = (/** @type {any} */ event) => {
     if (!event.target.matches?.('.own-drawing')) return;
-    event.target.isReady = true;
     event.target.told = undefined;
     tell(event.target);
   };
   document.addEventListener('load', loaded, true);
-  // One that had loaded before this script began asks for it.
+  // A page may ask for it, too.
   addEventListener('message', (event) => {
     if (event.data !== 'tally:ready') return;
     for (const frame of document.querySelectorAll('.own-drawing'))

@@ -6,9 +6,10 @@ use std::time::Instant;
 use tally_core::channel::Channel;
 use tally_core::channel::starts::STARTS;
 use tally_core::count::Count;
+use tally_core::cues::{Cue, Cues, MOST_CUES, When};
 use tally_core::money::{Currency, Money};
 use tally_core::record::entry::{Body, Entry, Origin};
-use tally_core::record::happening::{Actor, Happening, Tier};
+use tally_core::record::happening::{Actor, Happening, Kind, Tier};
 use tally_core::record::ids::{FeedId, Seq, WidgetId};
 use tally_core::record::measure::Measure;
 use tally_core::record::settings::{Settings, Weights};
@@ -19,6 +20,8 @@ use tally_core::widgets::goal::{Aim, Goal};
 const ROUNDS: usize = 5;
 const EVENTS: u64 = 50_000;
 const SHORT: u64 = 1_000;
+/// Events a second of a flood.
+const FLOOD: u64 = 5_000;
 pub const LONG: u64 = 1_000_000;
 
 pub fn settings() -> Settings {
@@ -133,7 +136,50 @@ fn whole() -> (f64, f64) {
     (touched as f64 / seconds / 1e6, LONG as f64 / seconds)
 }
 
+/// As many cues as a channel can have: most wait for a kind and a size, some for goals that are reached.
+fn cues() -> Cues {
+    let kinds = [Kind::Tip, Kind::Sub, Kind::Cheer, Kind::Follow, Kind::Raid];
+    let cue = |number: usize| {
+        let when = match number % 10 {
+            9 => When::Reached { widget: WidgetId(u32::try_from(number % 33).unwrap() * 3 + 3) },
+            _ => When::Entry { kind: kinds[number % kinds.len()], least: i64::MAX - 1 },
+        };
+        Cue { on: true, when, ..Cue::empty() }
+    };
+    Cues { all: (1_u32..).zip((0..MOST_CUES).map(cue)).collect() }
+}
+
+/// Seconds of one core for a second of a flood of events, matched against so many cues.
+fn matched(cues: Cues) -> f64 {
+    let end: tally_core::time::Instant = "2026-11-24T19:00:00Z".parse().unwrap();
+    let mut channel = channel();
+    for entry in entries(SHORT, end) {
+        channel.apply(&entry);
+    }
+    channel.turn(end);
+    channel.set_cues(cues);
+    let more: Vec<Entry> = entries(FLOOD * 4, end + TimeDelta::seconds(60))
+        .map(|entry| Entry { seq: Seq(SHORT + entry.seq.0), happened_at: end, arrived_at: end, ..entry })
+        .collect();
+    let began = Instant::now();
+    let heeded: usize = more.iter().map(|entry| channel.apply_heeding(entry).1.len()).sum();
+    assert!(heeded < more.len());
+    began.elapsed().as_secs_f64() / 4.0
+}
+
 pub fn measure(report: &mut Report) {
+    let with = median((0..ROUNDS).map(|_| matched(cues())).collect());
+    let without = median((0..ROUNDS).map(|_| matched(Cues::default())).collect());
+    report.add(
+        "500 cues matched against 5,000 events a second",
+        format!("{:.0} % of a core", with * 100.0),
+        format!(
+            "without cues {:.0} %: ratio {:.1}; 100 widgets follow the events too",
+            without * 100.0,
+            with / without
+        ),
+        "≤ 100 %",
+    );
     let (updates, events) = whole();
     report.add(
         "1,000,000 events through 100 mixed widgets",

@@ -89,7 +89,8 @@ async fn ours(pages: usize, on_overlay: bool) -> (Figures, usize) {
     let (demo, counter) = (program.demo(), program.widget("Derailments"));
     let press = format!("{}/api/v1/widgets/{}/actions/add", program.base, counter["id"]);
     let token = demo["api_token"].as_str().unwrap().to_owned();
-    let client = reqwest::Client::new();
+    // A line that has lain idle while the pages were opened may be closed just as it is used.
+    let client = reqwest::Client::builder().pool_max_idle_per_host(0).build().unwrap();
     let own = counter["page_url"].as_str().unwrap();
     let example = Page::open(own).await.drawn("counter-value").await.to_string().len();
     let url = if on_overlay {
