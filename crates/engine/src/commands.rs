@@ -75,6 +75,14 @@ impl ChannelHandle {
         self.record(command("ledger", by.id, move |channel, _| channel.correct(&line, &wish, &by.name, reason))).await
     }
 
+    /// Hides everything on air, or brings it back.
+    ///
+    /// # Errors
+    /// See [`ChannelHandle::record`].
+    pub async fn cover(&self, covered: bool, by: By) -> Result<Seq, EngineError> {
+        self.record(command("cover", by.id, move |channel, _| channel.decide_cover(covered, &by.name))).await
+    }
+
     /// Shows pieces of an overlay, or hides them.
     ///
     /// # Errors

@@ -18,8 +18,8 @@ const LAG: usize = 256;
 pub enum Audience {
     /// The owner's rooms.
     Rooms,
-    /// The owner's rooms, and overlays on which this widget stands.
-    Air(WidgetId),
+    /// The owner's rooms, which show what is on air too.
+    Air,
     /// Helpers who may operate this widget.
     Helpers(WidgetId),
 }
@@ -32,6 +32,8 @@ pub struct Hub {
     widgets: Mutex<BTreeMap<WidgetId, Place>>,
     pulse: Mutex<ByteString>,
     everything: broadcast::Sender<Told>,
+    /// Drawings alone, for overlays: thousands of pages need not wake for what only rooms are told.
+    drawings: broadcast::Sender<(WidgetId, ByteString)>,
     passes: watch::Sender<()>,
     overlays: watch::Sender<()>,
     pages: AtomicUsize,
@@ -41,6 +43,8 @@ pub struct Hub {
     reports: Mutex<BTreeMap<u64, OpenPage>>,
     /// How often pages were asked to load themselves anew.
     reloads: watch::Sender<u64>,
+    /// Whether nothing is seen on air.
+    covered: watch::Sender<bool>,
     orders: mpsc::Sender<Order>,
 }
 
@@ -102,16 +106,19 @@ fn lock<T>(mutex: &Mutex<T>) -> MutexGuard<'_, T> {
 impl Hub {
     pub(crate) fn new(orders: mpsc::Sender<Order>) -> Self {
         let (everything, _) = broadcast::channel(LAG);
+        let (drawings, _) = broadcast::channel(LAG);
         Self {
             widgets: Mutex::default(),
             pulse: Mutex::default(),
             everything,
+            drawings,
             passes: watch::Sender::new(()),
             overlays: watch::Sender::new(()),
             pages: AtomicUsize::new(0),
             next_page: AtomicU64::new(0),
             reports: Mutex::default(),
             reloads: watch::Sender::new(0),
+            covered: watch::Sender::new(false),
             orders,
         }
     }
@@ -137,7 +144,8 @@ impl Hub {
         }
         drop(widgets);
         // No listener is no fault: nobody has the application open.
-        let _ = self.everything.send((Audience::Air(id), drawn.air));
+        let _ = self.drawings.send((id, drawn.air.clone()));
+        let _ = self.everything.send((Audience::Air, drawn.air));
         let _ = self.everything.send((Audience::Rooms, drawn.desk));
         if let Some(message) = drawn.helpers {
             let _ = self.everything.send((Audience::Helpers(id), message));
@@ -192,7 +200,13 @@ impl Hub {
         allowed.iter().filter_map(|id| widgets.get(id)?.helpers.clone()).collect()
     }
 
-    /// Every message from now on, to whomever.
+    /// Every drawing for pages on air from now on.
+    #[must_use]
+    pub fn drawings(&self) -> broadcast::Receiver<(WidgetId, ByteString)> {
+        self.drawings.subscribe()
+    }
+
+    /// Every message to rooms and helpers from now on.
     #[must_use]
     pub fn everything(&self) -> broadcast::Receiver<Told> {
         self.everything.subscribe()
@@ -262,6 +276,17 @@ impl Hub {
     #[must_use]
     pub fn reloads_watch(&self) -> watch::Receiver<u64> {
         self.reloads.subscribe()
+    }
+
+    /// Hides everything on air, or brings it back.
+    pub(crate) fn cover(&self, covered: bool) {
+        self.covered.send_if_modified(|was| std::mem::replace(was, covered) != covered);
+    }
+
+    /// Whether nothing is seen on air, now and whenever that changes.
+    #[must_use]
+    pub fn cover_watch(&self) -> watch::Receiver<bool> {
+        self.covered.subscribe()
     }
 
     fn report_pages(&self) {

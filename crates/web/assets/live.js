@@ -217,6 +217,8 @@
     } else if (message.hello) {
       // A newer server has newer scripts and styles. It answers now, so loading them is safe.
       if (message.hello !== body.dataset.build) location.reload();
+    } else if (message.cover !== undefined) {
+      document.documentElement.classList.toggle('is-covered', message.cover);
     } else if (message.reload) {
       location.reload();
     } else if (message.gone) {

@@ -56,7 +56,8 @@ const tallyMotion = (() => {
       tallySound(air.dataset.flourishSound, tallyVolume(air));
     const { reachedAt } = air.dataset;
     if (reachedAt && reachedAt !== was.reachedAt && now - Number(reachedAt) < 30000) {
-      if (!air.closest('.is-away')) tallyCelebrate(place, air.dataset, getComputedStyle(air), calm.matches);
+      if (!air.closest('.is-away, .is-covered'))
+        tallyCelebrate(place, air.dataset, getComputedStyle(air), calm.matches);
     }
   }
 

@@ -6,24 +6,45 @@
   if (!place) return;
   tallyFollow('roll', '/desk/overlays', (text) => (place.innerHTML = text));
   place.addEventListener('click', async (/** @type {any} */ event) => {
-    const key = event.target.closest('[data-appear]');
+    const key = event.target.closest('[data-appear], [data-cover]');
     if (!key) return;
     key.disabled = true;
-    const shown = key.getAttribute('aria-pressed') !== 'true';
+    const pressed = key.getAttribute('aria-pressed') !== 'true';
+    const id = crypto.randomUUID();
+    const { appear, pieces } = key.dataset;
+    const said = appear ? { pieces: JSON.parse(pieces), shown: pressed, id } : { covered: pressed, id };
     const word = /** @type {HTMLElement} */ (document.getElementById('word'));
     try {
-      const answer = await fetch(key.dataset.appear, {
+      const answer = await fetch(appear ?? '/desk/cover', {
         method: 'POST',
         headers: { 'content-type': 'application/json', 'x-csrf-token': document.body.dataset.csrf ?? '' },
-        body: JSON.stringify({ pieces: JSON.parse(key.dataset.pieces), shown, id: crypto.randomUUID() }),
+        body: JSON.stringify(said),
       });
-      if (answer.ok) key.setAttribute('aria-pressed', String(shown));
-      else word.textContent = (await answer.json()).detail;
+      if (answer.ok) {
+        key.setAttribute('aria-pressed', String(pressed));
+        document.body.dispatchEvent(new CustomEvent('tally:mended'));
+      } else word.textContent = (await answer.json()).detail;
       word.hidden = answer.ok;
     } catch {
       word.textContent = 'The server does not answer. Nothing is changed; try again in a moment.';
       word.hidden = false;
     }
     key.disabled = false;
+  });
+  // What was mended in the list before going on air is looked at anew.
+  document.addEventListener('htmx:afterRequest', (event) => {
+    if (event.target.matches?.('[data-mends]')) document.body.dispatchEvent(new CustomEvent('tally:mended'));
+  });
+  const list = document.getElementById('before-air');
+  list?.addEventListener('click', (/** @type {any} */ event) => {
+    if (!event.target.closest('[data-cover]')) return;
+    /** @type {HTMLElement | null} */ (place.querySelector('[data-cover]'))?.click();
+  });
+  // The key left of 1 covers the picture in an instant, and brings it back.
+  document.addEventListener('keydown', (event) => {
+    const typing = document.activeElement?.matches('input, select, textarea') || document.querySelector('dialog[open]');
+    if (event.code !== 'Backquote' || typing || event.repeat || event.ctrlKey || event.altKey || event.metaKey) return;
+    event.preventDefault();
+    /** @type {HTMLElement | null} */ (place.querySelector('[data-cover]'))?.click();
   });
 })();

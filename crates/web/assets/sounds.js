@@ -1,7 +1,7 @@
 // The sounds of widgets. All of them are made here, on the spot: nothing is loaded.
 
 /** How loud a widget is; one that is not on the picture is not heard. */
-const tallyVolume = (/** @type {any} */ air) => (air.closest('.is-away') ? 0 : Number(air.dataset.volume));
+const tallyVolume = (/** @type {any} */ air) => (air.closest('.is-away, .is-covered') ? 0 : Number(air.dataset.volume));
 
 const tallySound = (() => {
   'use strict';

@@ -5,7 +5,7 @@ use crate::error::WebError;
 use crate::markup::html;
 use crate::security::behind::behind;
 use crate::security::headers::AIR_POLICY;
-use crate::{live, widgets};
+use crate::{fonts, live, widgets};
 use actix_web::http::header;
 use actix_web::{HttpRequest, HttpResponse, web};
 use askama::Template;
@@ -25,6 +25,10 @@ struct AirPage<'a> {
     drawing: String,
     /// The design in which this page shows its board.
     design: Option<&'static str>,
+    /// Whether nothing is seen on air.
+    covered: bool,
+    /// Files of fonts that are fetched at once.
+    fonts: Vec<&'static str>,
 }
 
 /// In which design a page shows its board, where that is another than the look's: several pages may show one board, in step.
@@ -67,7 +71,9 @@ pub async fn page(
     let Some((family, drawing, _)) = look(&channel, id).await? else { return Err(WebError::NotFound) };
     let design = design.into_inner().shape(family)?;
     let drawing = design.map_or_else(|| drawing.clone(), |design| in_design(&drawing, design));
-    let page = AirPage { build: crate::assets::build(), token: &token, id, family, drawing, design };
+    let covered = *channel.hub.cover_watch().borrow();
+    let fonts = fonts::ahead(&drawing);
+    let page = AirPage { build: crate::assets::build(), token: &token, id, family, drawing, design, covered, fonts };
     Ok(HttpResponse::Ok()
         .content_type(header::ContentType::html())
         .insert_header((header::CONTENT_SECURITY_POLICY, AIR_POLICY))

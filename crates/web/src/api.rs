@@ -3,6 +3,7 @@
 use crate::app::App;
 use crate::error::WebError;
 use crate::read::value;
+use crate::security::behind::behind;
 use crate::security::reach::Reach;
 use crate::security::tokens;
 use actix_web::dev::Payload;
@@ -14,7 +15,6 @@ use std::future::Future;
 use std::pin::Pin;
 use tally_core::record::ids::WidgetId;
 use tally_engine::{ChannelHandle, Pressed};
-use tally_store::StoreError;
 
 /// A program that showed a token.
 pub struct Program {
@@ -38,21 +38,13 @@ impl FromRequest for Program {
         let app = request.app_data::<web::Data<App>>().cloned();
         let sent = request.headers().get(header::AUTHORIZATION).and_then(|value| value.to_str().ok());
         let token = sent.and_then(|value| value.strip_prefix("Bearer ")).unwrap_or_default().to_owned();
-        let peer = app.as_ref().map(|app| app.config.proxies.peer(request)).unwrap_or_default();
+        let request = request.clone();
         Box::pin(async move {
             let found = async {
                 let app = app.ok_or_else(|| WebError::Inside("no application".into()))?;
-                app.limits.may_try(&peer, &token).map_err(WebError::TooMany)?;
-                let token = match app.engine.store().api_token(token.clone()).await {
-                    Err(StoreError::NotFound) => {
-                        app.limits.was_wrong(&peer);
-                        return Ok(None);
-                    }
-                    found => {
-                        let found = found?;
-                        app.limits.was_right(&peer, &token);
-                        found
-                    }
+                let token = match behind(&app, &request, &token, app.engine.store().api_token(token.clone())).await {
+                    Err(WebError::NotFound) => return Ok(None),
+                    found => found?,
                 };
                 let channel = app.engine.channel(token.channel).await?;
                 Ok(Some(Self { token: token.id, name: token.name, scopes: token.scopes, channel }))

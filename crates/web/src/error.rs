@@ -81,6 +81,20 @@ impl From<StoreError> for WebError {
     }
 }
 
+/// Longest id of a press, in bytes.
+const MOST_ID: usize = 100;
+
+/// The id that a press brings along, by which a second try of it is known.
+///
+/// # Errors
+/// It has none, or one that nobody keeps.
+pub fn press_id(id: String) -> Result<String, WebError> {
+    if id.is_empty() || id.len() > MOST_ID {
+        return Err(WebError::Refused("A press needs an id of its own.".into()));
+    }
+    Ok(id)
+}
+
 impl From<EngineError> for WebError {
     fn from(error: EngineError) -> Self {
         match error {

@@ -15,6 +15,8 @@ use std::sync::LazyLock;
 
 /// Most letters that are asked for at once.
 const MOST_LETTERS: usize = 200;
+/// Most files that a page is told to fetch ahead; a page with more typefaces fetches the others when it meets them.
+const MOST_AHEAD: usize = 6;
 /// What stands in where a typeface lacks a letter.
 const FALLBACK: &str = "Noto Sans";
 
@@ -64,8 +66,8 @@ pub fn data_url(kind: &str, bytes: &[u8]) -> String {
     format!("data:{kind};base64,{}", BASE64_STANDARD.encode(bytes))
 }
 
-/// The typefaces that a drawing names, with their files inside, as far as its letters need them.
-pub fn inside(drawing: &str, letters: &BTreeSet<char>) -> String {
+/// The files that a drawing needs for its letters, by the typefaces that it names.
+fn needed(drawing: &str, letters: &BTreeSet<char>) -> Vec<&'static Typeface> {
     let named = |all: &'static [Typeface]| all.iter().filter(|face| drawing.contains(&face.family));
     // In turn: what is named, then the fallback, then the fallback for what most pages never show.
     let turns: [Vec<&Typeface>; 3] = [
@@ -81,11 +83,21 @@ pub fn inside(drawing: &str, letters: &BTreeSet<char>) -> String {
         missing.retain(|letter| !had.iter().any(|face| face.has(*letter)));
         needed.extend(had);
     }
+    needed
+}
+
+/// The same with their files inside.
+pub fn inside(drawing: &str, letters: &BTreeSet<char>) -> String {
     let whole = |face: &Typeface| {
         let bytes = assets::bytes(&face.file)?;
         Some(face.rule.replace(&face.file, &data_url("font/woff2", &bytes)))
     };
-    needed.into_iter().filter_map(whole).collect()
+    needed(drawing, letters).into_iter().filter_map(whole).collect()
+}
+
+/// The files that a page should fetch before its script has put the looks on, which would be late: by their names.
+pub fn ahead(drawing: &str) -> Vec<&'static str> {
+    needed(drawing, &drawing.chars().collect()).into_iter().map(|face| face.file.as_str()).take(MOST_AHEAD).collect()
 }
 
 /// Letters for which a page asks.

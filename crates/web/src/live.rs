@@ -96,18 +96,22 @@ trait Showing: 'static {
 /// The newest drawing of one widget, always.
 struct OneWidget {
     drawings: WidgetChannel,
+    covers: watch::Receiver<bool>,
     reloads: watch::Receiver<u64>,
     _open: PageGuard,
 }
 
 impl Showing for OneWidget {
     fn present(&mut self) -> Vec<ByteString> {
-        vec![self.drawings.borrow_and_update().clone()]
+        vec![cover(&mut self.covers), self.drawings.borrow_and_update().clone()]
     }
 
     async fn next(&mut self) -> Option<Vec<ByteString>> {
         tokio::select! {
-            changed = self.drawings.changed() => changed.ok().map(|()| self.present()),
+            changed = self.drawings.changed() => {
+                changed.ok().map(|()| vec![self.drawings.borrow_and_update().clone()])
+            }
+            changed = self.covers.changed() => changed.ok().map(|()| vec![cover(&mut self.covers)]),
             asked = self.reloads.changed() => asked.ok().map(|()| vec![reload()]),
         }
     }
@@ -127,7 +131,7 @@ impl Showing for Everything {
     async fn next(&mut self) -> Option<Vec<ByteString>> {
         loop {
             match self.messages.recv().await {
-                Ok((Audience::Rooms | Audience::Air(_), message)) => return Some(vec![message]),
+                Ok((Audience::Rooms | Audience::Air, message)) => return Some(vec![message]),
                 Ok((Audience::Helpers(_), _)) => {}
                 // Too far behind for every message: the present state makes up for them all.
                 Err(RecvError::Lagged(_)) => return Some(self.present()),
@@ -184,8 +188,9 @@ impl Showing for Granted {
 /// A layout with everything that stands on it.
 struct Laid {
     hub: Arc<Hub>,
-    messages: broadcast::Receiver<Told>,
+    drawings: broadcast::Receiver<(WidgetId, ByteString)>,
     layouts: watch::Receiver<()>,
+    covers: watch::Receiver<bool>,
     reloads: watch::Receiver<u64>,
     channel: ChannelHandle,
     app: Data<App>,
@@ -227,7 +232,8 @@ impl Showing for Laid {
 
     fn present(&mut self) -> Vec<ByteString> {
         let widgets = self.record.air.widgets().filter_map(|id| self.hub.air(id));
-        [self.staged()].into_iter().chain(widgets).collect()
+        let first = [cover(&mut self.covers), self.staged()];
+        first.into_iter().chain(widgets.collect::<Vec<_>>()).collect()
     }
 
     async fn next(&mut self) -> Option<Vec<ByteString>> {
@@ -243,11 +249,10 @@ impl Showing for Laid {
                     changed.ok()?;
                     self.in_doubt = true;
                 }
+                changed = self.covers.changed() => return changed.ok().map(|()| vec![cover(&mut self.covers)]),
                 asked = self.reloads.changed() => return asked.ok().map(|()| vec![reload()]),
-                message = self.messages.recv() => match message {
-                    Ok((Audience::Air(id), message)) if self.record.air.widgets().any(|own| own == id) => {
-                        return Some(vec![message]);
-                    }
+                drawing = self.drawings.recv() => match drawing {
+                    Ok((id, message)) if self.record.air.widgets().any(|own| own == id) => return Some(vec![message]),
                     Ok(_) => {}
                     Err(RecvError::Lagged(_)) => return Some(self.present()),
                     Err(RecvError::Closed) => return None,
@@ -317,8 +322,9 @@ pub fn widget(
     drawings: WidgetChannel,
     channel: ChannelHandle,
 ) -> Result<HttpResponse, actix_web::Error> {
-    let (reloads, guard) = (channel.hub.reloads_watch(), channel.hub.page_opened());
-    open(request, payload, OneWidget { drawings, reloads, _open: guard }, channel)
+    let hub = &channel.hub;
+    let (covers, reloads, guard) = (hub.cover_watch(), hub.reloads_watch(), hub.page_opened());
+    open(request, payload, OneWidget { drawings, covers, reloads, _open: guard }, channel)
 }
 
 /// A room of the application.
@@ -338,9 +344,10 @@ pub fn overlay(
     stage: String,
 ) -> Result<HttpResponse, actix_web::Error> {
     let hub = Arc::clone(&channel.hub);
-    let (messages, layouts, reloads) = (hub.everything(), hub.overlays_watch(), hub.reloads_watch());
-    let (on, guard) = (channel.clone(), hub.page_opened());
-    let laid = Laid { hub, messages, layouts, reloads, channel: on, app, record, stage, in_doubt: false, open: guard };
+    let (drawings, layouts, reloads) = (hub.drawings(), hub.overlays_watch(), hub.reloads_watch());
+    let (on, guard, covers) = (channel.clone(), hub.page_opened(), hub.cover_watch());
+    let laid =
+        Laid { hub, drawings, layouts, covers, reloads, channel: on, app, record, stage, in_doubt: false, open: guard };
     open(request, payload, laid, channel)
 }
 
@@ -364,6 +371,11 @@ pub fn helper(
 pub fn is_ours(request: &HttpRequest) -> bool {
     let origin = request.headers().get(header::ORIGIN).and_then(|value| value.to_str().ok()).unwrap_or_default();
     origin.split_once("://").map(|(_, rest)| rest) == Some(request.connection_info().host())
+}
+
+/// A page on air is told whether anything is seen.
+fn cover(covers: &mut watch::Receiver<bool>) -> ByteString {
+    json!({"cover": *covers.borrow_and_update()}).to_string().into()
 }
 
 /// A page is asked to load itself anew.

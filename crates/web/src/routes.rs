@@ -4,7 +4,7 @@ use crate::app::App;
 use crate::error::WebError;
 use crate::rooms::{
     account, bench, channel, cues, desk, feeds, files, first_visit, health, helpers, ledger, looks, matches,
-    on_picture, overlays, pass, polls, score, shelf, shows, sign_in,
+    on_picture, overlays, pass, polls, preflight, score, shelf, shows, sign_in,
 };
 use crate::security::{csrf, guard, headers};
 use crate::{air, api, assets, clips, faces, fair, fonts, ingest, overlay, read, schemas};
@@ -182,6 +182,8 @@ pub fn application(
                 .route("/overlays/{id}/style", post().to(overlays::style))
                 .route("/overlays/{id}/at-once", post().to(overlays::at_once))
                 .route("/overlays/{id}/appear", post().to(on_picture::appear))
+                .route("/desk/ready", get().to(preflight::list))
+                .route("/desk/cover", post().to(on_picture::cover))
                 .route("/desk/overlays", get().to(on_picture::seen))
                 .route("/overlays/{id}/readdress", post().to(overlays::readdress))
                 .route("/overlays/{id}/remove", post().to(overlays::remove))

@@ -4,7 +4,7 @@ use super::Channel;
 use crate::cues::{Cue, Cues, Due, Firings, MOST_DEPTH, NotFired, Offer, When, actions};
 use crate::language::unit::Unit;
 use crate::money::Money;
-use crate::overlay::Overlay;
+use crate::overlay::{Overlay, What as Laid};
 use crate::record::acts::{Act, PollAct, ShowAct};
 use crate::record::cue::Do;
 use crate::record::entry::{Body, Entry};
@@ -129,7 +129,7 @@ impl Channel {
                 let bit = happening.kind().bit();
                 piece.notes() & bit != 0 || piece.counts(&self.settings).iter().any(|count| count.kinds() & bit != 0)
             }),
-            Body::Fired { .. } | Body::Stepped { .. } | Body::Appear { .. } => false,
+            Body::Fired { .. } | Body::Stepped { .. } | Body::Appear { .. } | Body::Cover { .. } => false,
             Body::Correct { .. }
             | Body::Withdraw { .. }
             | Body::Merge { .. }
@@ -158,6 +158,10 @@ impl Channel {
             }
             (When::Command { word }, Body::Happening(Happening::Command { word: said, .. })) => {
                 (!word.is_empty() && word == said).then(|| entry.body.words())
+            }
+            (When::Reward { name }, Body::Happening(Happening::Reward { reward, .. })) => {
+                let same = name.is_empty() || name.to_lowercase() == reward.to_lowercase();
+                same.then(|| entry.body.words())
             }
             (When::Signal { name }, Body::Happening(Happening::Signal { name: told, .. })) => {
                 (!name.is_empty() && name == told).then(|| entry.body.words())
@@ -191,7 +195,7 @@ impl Channel {
             Happening::Purchase { amount: Some(amount), .. } => return money(amount),
             other => other.clone().number_mut().map(|number| *number)?,
         };
-        i64::try_from(number).ok()
+        Some(i64::from(number))
     }
 
     /// The key of the supporter of whom a line tells, where it names one.
@@ -278,6 +282,9 @@ impl Channel {
         for (id, layout) in overlays {
             for piece in layout.pieces.iter().rev() {
                 let words = self.piece_words(layout, piece.id);
+                if let Laid::Widget(widget) = piece.what {
+                    offer.pieces.insert((*id, piece.id), widget);
+                }
                 for (shown, does) in [(true, "show"), (false, "hide")] {
                     let what = Do::Appear { overlay: *id, piece: piece.id, shown };
                     offer.actions.push((what, format!("{does} {words} on {}", layout.name), false));

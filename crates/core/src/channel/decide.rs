@@ -145,6 +145,18 @@ impl Channel {
         Ok(Body::Appear { by, overlay, name, pieces, about, shown })
     }
 
+    /// Decides what hiding everything on air, or bringing it back, comes to.
+    ///
+    /// # Errors
+    /// It is so already.
+    pub fn decide_cover(&self, covered: bool, by: &str) -> Result<Body, Refusal> {
+        if self.covered == covered {
+            let words = if covered { "the picture is covered already" } else { "the picture is not covered" };
+            return Err(Refusal::NotNow(words));
+        }
+        Ok(Body::Cover { by: by.to_owned(), covered })
+    }
+
     /// Decides what somebody says about shows.
     ///
     /// # Errors

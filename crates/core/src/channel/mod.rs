@@ -65,6 +65,7 @@ pub struct Channel {
     roll: VecDeque<RollLine>,
     pulses: BTreeMap<FeedId, Instant>,
     appearances: BTreeMap<u32, Appearances>,
+    covered: bool,
 }
 
 /// Figures at hand, chat, drafts and the names of feeds come from elsewhere; the rest is what entries
@@ -80,6 +81,7 @@ impl PartialEq for Channel {
             && self.pulses == other.pulses
             && self.appearances == other.appearances
             && self.firings == other.firings
+            && self.covered == other.covered
     }
 }
 
@@ -124,6 +126,7 @@ impl Channel {
             roll: VecDeque::new(),
             pulses: BTreeMap::new(),
             appearances: BTreeMap::new(),
+            covered: false,
         };
         channel.listen();
         channel.reckon_all();
@@ -383,6 +386,10 @@ impl Channel {
                 said.extend(pieces.iter().map(|piece| (*piece, *shown)));
                 return BTreeSet::new();
             }
+            Body::Cover { covered, .. } => {
+                self.covered = *covered;
+                return BTreeSet::new();
+            }
             Body::Fired { .. } | Body::Stepped { .. } => return BTreeSet::new(),
         };
         let mut touched = self.tallies.take(&turned, &self.book, &self.settings);
@@ -399,6 +406,12 @@ impl Channel {
     #[must_use]
     pub fn appearances(&self, overlay: u32) -> Appearances {
         self.appearances.get(&overlay).cloned().unwrap_or_default()
+    }
+
+    /// Whether everything on air is hidden.
+    #[must_use]
+    pub fn is_covered(&self) -> bool {
+        self.covered
     }
 
     fn tell(&mut self, entry: &Entry) {

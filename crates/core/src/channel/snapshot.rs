@@ -27,6 +27,8 @@ pub struct Snapshot {
     appearances: BTreeMap<u32, Appearances>,
     #[serde(default)]
     firings: Firings,
+    #[serde(default)]
+    covered: bool,
 }
 
 impl Channel {
@@ -43,6 +45,7 @@ impl Channel {
             pulses: self.pulses.clone(),
             appearances: self.appearances.clone(),
             firings: self.firings.clone(),
+            covered: self.covered,
         }
     }
 
@@ -71,6 +74,7 @@ impl Channel {
         channel.pulses = snapshot.pulses;
         channel.appearances = snapshot.appearances;
         channel.firings = snapshot.firings;
+        channel.covered = snapshot.covered;
         channel.cues.clone_from(&self.cues);
         channel.feeds.clone_from(&self.feeds);
         channel.drafts.clone_from(&self.drafts);

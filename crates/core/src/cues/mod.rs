@@ -40,6 +40,11 @@ pub enum When {
         /// The word.
         word: String,
     },
+    /// Somebody takes a reward of the channel.
+    Reward {
+        /// What it is called; any where it is empty.
+        name: String,
+    },
     /// A signal comes.
     Signal {
         /// Its name.

@@ -37,6 +37,8 @@ pub struct Offer {
     pub actions: Vec<(Do, String, bool)>,
     /// Of which family each widget is that can be operated.
     pub families: BTreeMap<WidgetId, &'static str>,
+    /// Which widget a piece of an overlay is, by the overlay's number and the piece's.
+    pub pieces: BTreeMap<(u32, u32), WidgetId>,
     /// In what money is told.
     pub money: Option<Unit>,
 }
@@ -100,6 +102,7 @@ fn when_key(when: &When) -> String {
     match when {
         When::Entry { kind, .. } => kind.key().to_owned(),
         When::Command { .. } => "command".into(),
+        When::Reward { .. } => "reward".into(),
         When::Signal { .. } => "signal".into(),
         When::Reached { .. } => "reached".into(),
         When::Passed { .. } => "passed".into(),
@@ -127,6 +130,7 @@ fn occasions(offer: &Offer) -> Vec<(String, String)> {
     let has = |family: &str| offer.of_family(family).next().is_some();
     let mut more = |key: &str, words: &str| all.push((key.to_owned(), words.to_owned()));
     more("command", "somebody says a word in chat");
+    more("reward", "somebody takes a reward");
     more("signal", "a signal comes");
     for (family, key, words) in [
         ("goal", "reached", "a goal is reached"),
@@ -191,6 +195,12 @@ impl Cue {
                 parts.push(Part::words("of"));
                 parts.push(Part::field("least", LEAST, shown, Editor::MaybeNumber { value }));
             }
+            When::Reward { name } => parts.push(Part::field(
+                "word",
+                WORD,
+                if name.is_empty() { "whichever".to_owned() } else { format!("“{name}”") },
+                Editor::Text { value: name.clone() },
+            )),
             When::Command { word } => parts.push(Part::field(
                 "word",
                 WORD,
@@ -281,7 +291,7 @@ impl Cue {
             }
             "word" => match &mut self.when {
                 When::Command { word } => *word = input(WORD, text).maybe_word()?,
-                When::Signal { name } => *name = input(WORD, text).line()?,
+                When::Reward { name } | When::Signal { name } => *name = input(WORD, text).line()?,
                 _ => return Err(no_such_part(key)),
             },
             "widget" => {
@@ -362,6 +372,7 @@ fn occasion(text: &str, offer: &Offer) -> Result<When, EditError> {
     let first = |family: &str| offer.of_family(family).next().map(|(id, ..)| *id).ok_or_else(refuse);
     Ok(match text {
         "command" => When::Command { word: String::new() },
+        "reward" => When::Reward { name: String::new() },
         "signal" => When::Signal { name: String::new() },
         "reached" => When::Reached { widget: first("goal")? },
         "passed" => When::Passed { widget: first("counter")?, value: 10 },

@@ -101,6 +101,13 @@ pub enum Body {
         /// Whether they are seen from now on.
         shown: bool,
     },
+    /// Everything on air is hidden at once, or brought back.
+    Cover {
+        /// Who did it.
+        by: String,
+        /// Whether nothing is seen from now on.
+        covered: bool,
+    },
     /// A cue fires.
     Fired {
         /// Which.
@@ -168,7 +175,9 @@ impl Body {
     pub fn file_under(&self) -> &'static str {
         match self {
             Self::Happening(happening) => happening.kind().key(),
-            Self::Act { .. } | Self::Appear { .. } | Self::Fired { .. } | Self::Stepped { .. } => ACT,
+            Self::Act { .. } | Self::Appear { .. } | Self::Cover { .. } | Self::Fired { .. } | Self::Stepped { .. } => {
+                ACT
+            }
             Self::Void { .. } => VOID,
             Self::Correct { .. } | Self::Withdraw { .. } | Self::Merge { .. } => CORRECT,
             Self::Show { .. } => SHOW,
@@ -241,6 +250,8 @@ impl Body {
             Self::Appear { by, name, about, shown, .. } => {
                 format!("{by} {} {about} on {name}", if *shown { "showed" } else { "hid" })
             }
+            Self::Cover { by, covered: true } => format!("{by} covered the picture"),
+            Self::Cover { by, covered: false } => format!("{by} brought the picture back"),
             Self::Fired { name, about, .. } => format!("the cue “{name}” fired: {about}"),
             Self::Stepped { name, step, outcome, .. } => {
                 let number = u16::from(*step) + 1;

@@ -393,3 +393,24 @@ fn a_sentence_reads_well_and_what_makes_no_cue_is_refused_in_words() {
     let none = Cues::default().edited(CueEdit::Remove(3), &offer);
     assert_eq!(none.unwrap_err(), CueError::NoSuchCue);
 }
+
+#[test]
+fn every_start_is_a_whole_cue_that_waits_to_be_switched_on() {
+    let families = ["counter", "clock", "subathon", "goal", "poll", "wheel"];
+    let widgets = (1..).map(WidgetId).zip(families.map(|family| piece(family, &[])));
+    let channel = Channel::new(crate::common::settings(), widgets);
+    let mut layout = tally_core::overlay::Overlay::new("Main", 1_920, 1_080).unwrap();
+    let frame = tally_core::overlay::Frame { x: 0, y: 0, width: 100, height: 100 };
+    let what = tally_core::overlay::What::Widget(WidgetId(2));
+    layout = layout.edited(&tally_core::overlay::Edit::Add { what, frame }).unwrap();
+    let offer = channel.cue_offer(&[(1, layout)], begin());
+    let all = tally_core::cues::starts::all(&offer);
+    assert!(all.len() >= 15, "{}", all.len());
+    for (words, cue) in all {
+        let sentence = plain(&cue.sentence(&offer));
+        assert!(!cue.on && !cue.steps.is_empty() && !sentence.contains("gone"), "{words}: {sentence}");
+    }
+    assert!(
+        tally_core::cues::starts::all(&Channel::new(crate::common::settings(), []).cue_offer(&[], begin())).is_empty()
+    );
+}

@@ -90,6 +90,9 @@ impl Task {
             self.channel.roll().map(|line| (line.clone(), line.widget.and_then(title))).collect();
         let named = |(id, words): (&WidgetId, &String)| Some((title(*id)?, words.clone()));
         let mut attention: Vec<(String, String)> = self.attention.iter().filter_map(named).collect();
+        if self.channel.is_covered() {
+            attention.push(("The picture".into(), "covered: nothing is seen on air".into()));
+        }
         attention.extend(self.hub.wrong());
         let pulse = Pulse {
             attention: &attention,

@@ -175,6 +175,7 @@ impl Task {
     async fn load_drafts(&mut self, drafts: Vec<(WidgetId, Setup)>) -> Result<(), EngineError> {
         self.catch_up().await?;
         self.lives = true;
+        self.hub.cover(self.channel.is_covered());
         self.note_absences().await?;
         self.load_vote_keys().await?;
         self.load_seeds().await?;

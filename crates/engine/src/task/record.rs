@@ -156,6 +156,9 @@ impl Task {
             self.channel.apply(entry)
         };
         self.pace.touch(touched);
+        if matches!(entry.body, Body::Cover { .. }) {
+            self.hub.cover(self.channel.is_covered());
+        }
         if matches!(entry.body, Body::Appear { .. }) {
             self.hub.overlays_changed();
         }

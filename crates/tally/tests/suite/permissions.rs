@@ -275,6 +275,7 @@ impl Things {
             "/overlays/{id}/appear" => {
                 Sent::Json(json!({"pieces": [1], "shown": number.is_multiple_of(2), "id": format!("appear {number}")}))
             }
+            "/desk/cover" => Sent::Json(json!({"covered": true, "id": format!("cover {number}")})),
             "/overlays/{id}/turn" | "/overlays/{id}/air" => Sent::Json(json!({"step": 1})),
             "/widgets/{id}/press" | "/pass/{id}/press" => press(),
             "/widgets/{id}/clips" => Sent::Bytes(b"no clip".to_vec()),

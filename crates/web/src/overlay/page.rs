@@ -2,11 +2,11 @@
 
 use crate::app::App;
 use crate::error::WebError;
-use crate::live;
 use crate::markup::html;
 use crate::overlay::stage;
 use crate::security::behind::behind;
 use crate::security::headers::AIR_POLICY;
+use crate::{fonts, live};
 use actix_web::http::header;
 use actix_web::{HttpRequest, HttpResponse, web};
 use askama::Template;
@@ -20,6 +20,10 @@ struct Page<'a> {
     token: &'a str,
     name: &'a str,
     stage: String,
+    /// Whether nothing is seen on air.
+    covered: bool,
+    /// Files of fonts that are fetched at once.
+    fonts: Vec<&'static str>,
 }
 
 /// Finds the overlay behind an address. Guessing is slowed down.
@@ -36,7 +40,9 @@ pub async fn page(
 ) -> Result<HttpResponse, WebError> {
     let (channel, record) = find(&app, &request, &token).await?;
     let stage = stage(&channel, &record).await?;
-    let page = Page { build: crate::assets::build(), token: &token, name: &record.air.name, stage };
+    let covered = *channel.hub.cover_watch().borrow();
+    let fonts = fonts::ahead(&stage);
+    let page = Page { build: crate::assets::build(), token: &token, name: &record.air.name, stage, covered, fonts };
     Ok(HttpResponse::Ok()
         .content_type(header::ContentType::html())
         .insert_header((header::CONTENT_SECURITY_POLICY, AIR_POLICY))

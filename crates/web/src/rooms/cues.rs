@@ -102,7 +102,7 @@ async fn shown(app: &App, owner: &Owner, wanted: Option<u32>) -> Result<Vec<Show
                     refused: None,
                     log: channel.firings().log(*id).cloned().collect(),
                     quiet: hearing.quiet().filter(|quiet| quiet.cue == *id).take(MOST_QUIET).cloned().collect(),
-                    calendar: channel.settings().calendar.clone(),
+                    calendar: channel.settings().calendar,
                 }
             };
             cues.map(one).collect()
@@ -202,7 +202,7 @@ pub async fn past(app: web::Data<App>, owner: Owner, id: web::Path<u32>) -> Resu
         .ask(move |channel, now| {
             let cue = channel.cues().all.get(&id)?;
             let show = channel.book().shows().this(now).map(|show| show.from);
-            let calendar = channel.settings().calendar.clone();
+            let calendar = channel.settings().calendar;
             Some((DryRun::of(channel, cue), show, calendar, now))
         })
         .await?;

@@ -2,7 +2,7 @@
 
 use crate::app::App;
 use crate::draw::{self, ForWhom};
-use crate::error::WebError;
+use crate::error::{WebError, press_id};
 use crate::live;
 use crate::markup::html;
 use crate::rooms::frame::Frame;
@@ -128,9 +128,7 @@ impl PressBody {
     /// It has no number of its own, or is too old to be believed.
     pub fn pressed(self, widget: WidgetId, by: String, source: String, now: Instant) -> Result<Pressed, WebError> {
         let Self { action, value, text, side, ago_ms, id } = self;
-        if id.is_empty() || id.len() > 100 {
-            return Err(WebError::Refused("A press needs an id of its own.".into()));
-        }
+        let id = press_id(id)?;
         if ago_ms.is_some_and(|ago| ago > LONGEST_WAIT_MS) {
             let why = "That was pressed more than 12 hours ago; press it again if it still holds.";
             return Err(WebError::Refused(why.into()));

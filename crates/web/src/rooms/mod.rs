@@ -21,6 +21,7 @@ pub mod overlays;
 mod parts;
 pub mod pass;
 pub mod polls;
+pub mod preflight;
 mod readiness;
 pub mod received;
 pub mod score;

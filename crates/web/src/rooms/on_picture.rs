@@ -1,7 +1,7 @@
 //! What of the overlays is on the picture now, and showing and hiding it during the show.
 
 use crate::app::App;
-use crate::error::WebError;
+use crate::error::{WebError, press_id};
 use crate::markup::html;
 use crate::overlay::{titles, words};
 use crate::security::session::Owner;
@@ -28,14 +28,33 @@ pub async fn appear(app: web::Data<App>, owner: Owner, id: web::Path<u32>, body:
     let done = async {
         let record = app.engine.store().overlay(owner.channel.id, *id).await?;
         let Appearing { pieces, shown, id } = body.into_inner();
-        if id.is_empty() || id.len() > 100 {
-            return Err(WebError::Refused("A press needs an id of its own.".into()));
-        }
+        let by = by(&owner, id)?;
         let titles = titles(&owner.channel, &record.air).await?;
         let named = record.air.pieces.iter().filter(|piece| pieces.contains(&piece.id));
         let about = named.map(|piece| words(piece, &titles)).collect::<Vec<_>>().join(", ");
-        let by = By { name: owner.name.clone(), id };
         Ok(owner.channel.appear((record.id, record.air), pieces, about, shown, by).await?)
+    };
+    done.await.map_or_else(|error: WebError| error.problem(), |seq| HttpResponse::Ok().json(json!({"entry": seq})))
+}
+
+/// Who presses, with the press's own id.
+fn by(owner: &Owner, id: String) -> Result<By, WebError> {
+    Ok(By { name: owner.name.clone(), id: press_id(id)? })
+}
+
+/// Whether everything on air is to be hidden.
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct Covering {
+    covered: bool,
+    id: String,
+}
+
+/// `POST /desk/cover`: hides everything on air, or brings it back.
+pub async fn cover(owner: Owner, body: web::Json<Covering>) -> HttpResponse {
+    let done = async {
+        let Covering { covered, id } = body.into_inner();
+        Ok(owner.channel.cover(covered, by(&owner, id)?).await?)
     };
     done.await.map_or_else(|error: WebError| error.problem(), |seq| HttpResponse::Ok().json(json!({"entry": seq})))
 }
@@ -44,6 +63,8 @@ pub async fn appear(app: web::Data<App>, owner: Owner, id: web::Path<u32>, body:
 #[derive(Template)]
 #[template(path = "rooms/desk_overlays.html")]
 struct OnPicture {
+    /// Whether everything on air is hidden.
+    covered: bool,
     overlays: Vec<(u32, String, Vec<Choice>)>,
 }
 
@@ -73,7 +94,8 @@ pub async fn on_picture(app: &App, owner: &Owner) -> Result<String, WebError> {
         let choices = record.air.choices(&said).into_iter().map(choice).collect();
         overlays.push((id, record.air.name.clone(), choices));
     }
-    Ok(html(&OnPicture { overlays }))
+    let covered = owner.channel.ask(|channel, _| channel.is_covered()).await?;
+    Ok(html(&OnPicture { covered, overlays }))
 }
 
 /// `GET /desk/overlays`
