@@ -126,7 +126,9 @@
       if (one.worn === one.dataset.look) continue;
       const look = JSON.parse(one.dataset.look);
       for (const old of one.tokens ?? []) if (!(old in look)) one.style.removeProperty(old);
-      for (const [name, value] of Object.entries(look)) one.style.setProperty(name, value);
+      // A page that has just been opened has hundreds of looks to put on: each in one go.
+      if (one.tokens) for (const [name, value] of Object.entries(look)) one.style.setProperty(name, value);
+      else one.style.cssText += Object.entries(look).reduce((all, [name, value]) => `${all}${name}:${value};`, '');
       one.tokens = Object.keys(look);
       one.worn = one.dataset.look;
     }

@@ -18,7 +18,7 @@ use std::collections::BTreeSet;
 use std::future::Future;
 use std::sync::Arc;
 use std::time::Duration;
-use tally_core::overlay::{Report, advice};
+use tally_core::overlay::{Overlay, Report, advice};
 use tally_core::record::ids::WidgetId;
 use tally_engine::{Audience, ChannelHandle, Hub, OpenPage, PageGuard, Told, WidgetChannel};
 use tally_store::StoreError;
@@ -185,18 +185,24 @@ impl Showing for Granted {
     }
 }
 
-/// A layout with everything that stands on it.
+/// A layout with everything that stands on it. Thousands may be open, so a page keeps no more of it than it needs.
 struct Laid {
-    hub: Arc<Hub>,
     drawings: broadcast::Receiver<(WidgetId, ByteString)>,
     layouts: watch::Receiver<()>,
     covers: watch::Receiver<bool>,
     reloads: watch::Receiver<u64>,
     channel: ChannelHandle,
     app: Data<App>,
-    record: OverlayRecord,
-    stage: String,
-    /// Whether it must be looked up what is on air now; see [`Granted::in_doubt`].
+    token: String,
+    overlay: u32,
+    /// The board on air, without its pieces.
+    board: Overlay,
+    /// The widgets that stand on it.
+    widgets: BTreeSet<WidgetId>,
+    /// How the page was seen last.
+    report: Option<Report>,
+    /// Whether it must be looked up what is on air now: at first, when the layout has changed, and when the page has missed
+    /// something. See [`Granted::in_doubt`].
     in_doubt: bool,
     open: PageGuard,
 }
@@ -205,11 +211,14 @@ impl Laid {
     /// What stands on it now; none where its address was withdrawn.
     async fn look_up(&mut self) -> Option<ByteString> {
         loop {
-            match self.app.engine.store().overlay_by_token(self.record.token.clone()).await {
+            match self.app.engine.store().overlay_by_token(self.token.clone()).await {
                 Ok(record) => {
-                    self.stage = overlay::stage(&self.channel, &record).await.ok()?;
-                    self.record = record;
-                    return Some(self.staged());
+                    let stage = overlay::stage(&self.channel, &record).await.ok()?;
+                    self.widgets = record.air.widgets().collect();
+                    self.board = Overlay { pieces: Vec::new(), css: String::new(), ..record.air };
+                    // Whether its window is right depends on the layout too.
+                    self.report.into_iter().for_each(|report| self.tell(report));
+                    return Some(json!({"parts": {"overlay": stage}}).to_string().into());
                 }
                 Err(StoreError::NotFound) => return None,
                 // The picture stays as it is until the database answers.
@@ -217,23 +226,26 @@ impl Laid {
             }
         }
     }
+}
 
-    fn staged(&self) -> ByteString {
-        json!({"parts": {"overlay": self.stage}}).to_string().into()
+impl Laid {
+    fn tell(&self, report: Report) {
+        let (overlay, name) = (self.overlay, self.board.name.clone());
+        let advice = advice(&self.board, &report);
+        self.open.tells(OpenPage { overlay, name, report, advice });
     }
 }
 
 impl Showing for Laid {
     fn seen(&mut self, report: Report) {
-        let (overlay, name) = (self.record.id, self.record.air.name.clone());
-        let advice = advice(&self.record.air, &report);
-        self.open.tells(OpenPage { overlay, name, report, advice });
+        self.report = Some(report);
+        self.tell(report);
     }
 
     fn present(&mut self) -> Vec<ByteString> {
-        let widgets = self.record.air.widgets().filter_map(|id| self.hub.air(id));
-        let first = [cover(&mut self.covers), self.staged()];
-        first.into_iter().chain(widgets.collect::<Vec<_>>()).collect()
+        // The stage follows at once: it is looked up after drawings are listened for, so that none is missed.
+        self.in_doubt = true;
+        vec![cover(&mut self.covers)]
     }
 
     async fn next(&mut self) -> Option<Vec<ByteString>> {
@@ -252,9 +264,9 @@ impl Showing for Laid {
                 changed = self.covers.changed() => return changed.ok().map(|()| vec![cover(&mut self.covers)]),
                 asked = self.reloads.changed() => return asked.ok().map(|()| vec![reload()]),
                 drawing = self.drawings.recv() => match drawing {
-                    Ok((id, message)) if self.record.air.widgets().any(|own| own == id) => return Some(vec![message]),
+                    Ok((id, message)) if self.widgets.contains(&id) => return Some(vec![message]),
                     Ok(_) => {}
-                    Err(RecvError::Lagged(_)) => return Some(self.present()),
+                    Err(RecvError::Lagged(_)) => self.in_doubt = true,
                     Err(RecvError::Closed) => return None,
                 },
             }
@@ -341,13 +353,23 @@ pub fn overlay(
     channel: ChannelHandle,
     app: Data<App>,
     record: OverlayRecord,
-    stage: String,
 ) -> Result<HttpResponse, actix_web::Error> {
     let hub = Arc::clone(&channel.hub);
-    let (drawings, layouts, reloads) = (hub.drawings(), hub.overlays_watch(), hub.reloads_watch());
-    let (on, guard, covers) = (channel.clone(), hub.page_opened(), hub.cover_watch());
-    let laid =
-        Laid { hub, drawings, layouts, covers, reloads, channel: on, app, record, stage, in_doubt: false, open: guard };
+    let laid = Laid {
+        drawings: hub.drawings(),
+        layouts: hub.overlays_watch(),
+        covers: hub.cover_watch(),
+        reloads: hub.reloads_watch(),
+        channel: channel.clone(),
+        app,
+        token: record.token,
+        overlay: record.id,
+        board: record.air,
+        widgets: BTreeSet::new(),
+        report: None,
+        in_doubt: true,
+        open: hub.page_opened(),
+    };
     open(request, payload, laid, channel)
 }
 

@@ -5,6 +5,7 @@
 //! look is said twice.
 
 mod base;
+mod choices;
 mod contrast;
 mod file;
 mod font;
@@ -14,12 +15,13 @@ mod token;
 pub mod tokens;
 
 pub use base::Base;
+pub use choices::icons;
 pub use contrast::{contrast, warnings};
 pub use file::{FileError, from_file, to_file};
 pub use font::{FONTS, Font};
 pub use own::{LookEdit, LookError, Looks, MOST_LOOKS, OwnLook, Values};
 pub use part::Part;
-pub use token::{Drawer, Form, Sort, Token, icons};
+pub use token::{Drawer, Form, Sort, Token};
 
 use crate::language::Language;
 use crate::record::happening::Kind;

@@ -1,5 +1,9 @@
 //! The tokens of a look: what each is, where it is set, and what it takes.
 
+use super::choices::{
+    ADDEDS, CASES, CELEBRATIONS, DONES, ENTERS, HEADINGS, ICONS, MOTIONS, NO_PICTURE, OPENEDS, PACES, SHIPPED_DRAWING,
+    SIDES_WORDS, SOUNDS, TICKS,
+};
 use super::font::FONTS;
 use crate::record::own;
 use crate::sentence::{EditError, input};
@@ -217,53 +221,6 @@ pub enum Sort {
     Font,
     /// A page that draws a widget by itself, in a frame from which nothing else can be reached.
     Page,
-}
-
-const CASES: &[(&str, &str)] = &[("written", "As written"), ("upper", "CAPITALS"), ("small", "Small capitals")];
-const SIDES_WORDS: &[(&str, &str)] = &[("left", "Left"), ("centre", "Middle"), ("right", "Right")];
-const ENTERS: &[(&str, &str)] =
-    &[("top", "From above"), ("bottom", "From below"), ("left", "From the left"), ("right", "From the right")];
-const PACES: &[(&str, &str)] = &[("still", "Nothing moves"), ("brisk", "Brisk"), ("calm", "Calm"), ("slow", "Slow")];
-const CELEBRATIONS: &[(&str, &str)] =
-    &[("none", "Nothing"), ("bunting", "Bunting falls"), ("lamps", "Lamps light up"), ("steam", "A whistle of steam")];
-const SOUNDS: &[(&str, &str)] =
-    &[("none", "Nothing"), ("bell", "Station bell"), ("whistle", "Guard’s whistle"), ("chime", "Three chimes")];
-
-const TICKS: &[(&str, &str)] = &[("none", "Nothing"), ("tick", "Clock tick"), ("knock", "Wooden knock")];
-const DONES: &[(&str, &str)] = &[
-    ("none", "Nothing"),
-    ("gong", "Platform gong"),
-    ("bell", "Station bell"),
-    ("whistle", "Guard’s whistle"),
-    ("chime", "Three chimes"),
-];
-const OPENEDS: &[(&str, &str)] =
-    &[("none", "Nothing"), ("bell", "Station bell"), ("whistle", "Guard’s whistle"), ("chime", "Three chimes")];
-const ADDEDS: &[(&str, &str)] = &[("none", "Nothing"), ("coin", "Coin in a tin"), ("pluck", "Plucked string")];
-const MOTIONS: &[(&str, &str)] =
-    &[("slide", "Slide"), ("drop", "Drop"), ("unfold", "Unfold"), ("fade", "Fade"), ("cut", "At once")];
-const NO_PICTURE: &[(&str, &str)] = &[("none", "None")];
-const SHIPPED_DRAWING: &[(&str, &str)] = &[("none", "That of its shape")];
-const HEADINGS: &[(&str, &str)] = &[("shown", "Shown"), ("hidden", "Hidden")];
-const ICONS: &[(&str, &str)] = &[
-    ("own", "That of its kind"),
-    ("none", "None"),
-    ("lamp", "Lamp"),
-    ("ticket", "Ticket"),
-    ("parcel", "Parcel"),
-    ("coin", "Coin"),
-    ("whistle", "Whistle"),
-    ("wheels", "Wheels"),
-    ("bell", "Bell"),
-    ("cup", "Cup"),
-    ("pennant", "Pennant"),
-    ("star", "Star"),
-];
-
-/// The drawn set of signs: the word of each, and its name.
-pub fn icons() -> impl Iterator<Item = (&'static str, &'static str)> {
-    // The first two choices say whether there is one at all.
-    ICONS.iter().skip(2).copied()
 }
 
 impl Token {

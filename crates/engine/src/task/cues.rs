@@ -17,6 +17,10 @@ use tally_store::rows::EntryRow;
 
 /// A step that was due so long ago is not done any more: its moment has passed while the server was away.
 const MISSED: TimeDelta = TimeDelta::seconds(60);
+/// So many firings are written together.
+const TOGETHER: usize = 200;
+/// So many steps are done before others have their turn: what cues do never keeps a tip waiting for long.
+const STEPS_AT_ONCE: usize = 20;
 /// Firings that wait for the database at most.
 const MOST_WAITING: usize = 5_000;
 
@@ -66,11 +70,9 @@ impl Task {
     }
 
     async fn try_run_cues(&mut self) -> Result<(), EngineError> {
-        loop {
-            while let Some((at, body, id)) = self.cues.waiting.front().cloned() {
-                let origin = Origin { source: format!("{CUE_SOURCE} fires"), id };
-                self.write_line(origin, at, body).await?;
-                self.cues.waiting.pop_front();
+        for _ in 0..STEPS_AT_ONCE {
+            while !self.cues.waiting.is_empty() {
+                self.write_firings().await?;
             }
             let now = self.inner.clock.now();
             let Some(due) = self.channel.next_step().filter(|due| due.at <= now) else { return Ok(()) };
@@ -79,6 +81,25 @@ impl Task {
             let body = Body::Stepped { fired: due.fired, step: due.step, name: due.name, outcome };
             self.write_line(origin, now, body).await?;
         }
+        Ok(())
+    }
+
+    /// Writes firings that wait, together.
+    async fn write_firings(&mut self) -> Result<(), EngineError> {
+        let now = self.inner.clock.now();
+        let draft = |(at, body, id): &(Instant, Body, String)| Draft {
+            origin: Origin { source: format!("{CUE_SOURCE} fires"), id: id.clone() },
+            feed: None,
+            happened_at: *at,
+            arrived_at: now,
+            body: body.clone(),
+        };
+        let drafts: Vec<Draft> = self.cues.waiting.iter().take(TOGETHER).map(draft).collect();
+        let rows = drafts.iter().map(|draft| EntryRow::of(self.id, draft)).collect::<Result<Vec<_>, _>>()?;
+        let written = drafts.len();
+        self.append(drafts, rows).await?;
+        self.cues.waiting.drain(..written);
+        Ok(())
     }
 
     async fn write_line(&mut self, origin: Origin, at: Instant, body: Body) -> Result<Option<Seq>, EngineError> {

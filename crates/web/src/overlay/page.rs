@@ -57,10 +57,7 @@ pub async fn page_live(
     token: web::Path<String>,
 ) -> Result<HttpResponse, actix_web::Error> {
     match find(&app, &request, &token).await {
-        Ok((channel, record)) => {
-            let stage = stage(&channel, &record).await?;
-            live::overlay(&request, payload, channel, app, record, stage)
-        }
+        Ok((channel, record)) => live::overlay(&request, payload, channel, app, record),
         Err(WebError::NotFound) => live::void(&request, payload),
         Err(error) => Err(error.into()),
     }
