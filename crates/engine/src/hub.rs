@@ -37,6 +37,8 @@ pub struct Hub {
     passes: watch::Sender<()>,
     overlays: watch::Sender<()>,
     pages: AtomicUsize,
+    /// How many drawings were published.
+    published: AtomicU64,
     /// The next page's number.
     next_page: AtomicU64,
     /// By page: which overlay it shows, and what it says of itself.
@@ -115,6 +117,7 @@ impl Hub {
             passes: watch::Sender::new(()),
             overlays: watch::Sender::new(()),
             pages: AtomicUsize::new(0),
+            published: AtomicU64::new(0),
             next_page: AtomicU64::new(0),
             reports: Mutex::default(),
             reloads: watch::Sender::new(0),
@@ -143,6 +146,7 @@ impl Hub {
             }
         }
         drop(widgets);
+        self.published.fetch_add(1, Ordering::Relaxed);
         // No listener is no fault: nobody has the application open.
         let _ = self.drawings.send((id, drawn.air.clone()));
         let _ = self.everything.send((Audience::Air, drawn.air));
@@ -232,6 +236,12 @@ impl Hub {
     #[must_use]
     pub fn passes_watch(&self) -> watch::Receiver<()> {
         self.passes.subscribe()
+    }
+
+    /// How many drawings were published: as long as that stays, a page that has been drawn since has all of them.
+    #[must_use]
+    pub fn published(&self) -> u64 {
+        self.published.load(Ordering::Relaxed)
     }
 
     /// How many pages on air are open.

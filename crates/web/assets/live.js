@@ -238,6 +238,8 @@
     heard = performance.now();
     const line = new WebSocket(url);
     socket = line;
+    // With what the page was loaded counts once: later it may have shown something else.
+    url.search = '';
     line.onopen = () => {
       ask();
       tellSeen();

@@ -199,6 +199,8 @@ struct Laid {
     board: Overlay,
     /// The widgets that stand on it.
     widgets: BTreeSet<WidgetId>,
+    /// The mark of the stage with which the page was loaded, until that was looked at.
+    have: Option<String>,
     /// How the page was seen last.
     report: Option<Report>,
     /// Whether it must be looked up what is on air now: at first, when the layout has changed, and when the page has missed
@@ -208,17 +210,20 @@ struct Laid {
 }
 
 impl Laid {
-    /// What stands on it now; none where its address was withdrawn.
-    async fn look_up(&mut self) -> Option<ByteString> {
+    /// What stands on it now, or nothing where the page was loaded with just that; none where its address was withdrawn.
+    async fn look_up(&mut self) -> Option<Vec<ByteString>> {
         loop {
             match self.app.engine.store().overlay_by_token(self.token.clone()).await {
                 Ok(record) => {
-                    let stage = overlay::stage(&self.channel, &record).await.ok()?;
+                    let mark = overlay::mark(&self.channel, &record).await.ok()?;
+                    let has_it = self.have.take().is_some_and(|have| have == mark);
+                    let stage = if has_it { None } else { Some(overlay::stage(&self.channel, &record).await.ok()?) };
                     self.widgets = record.air.widgets().collect();
                     self.board = Overlay { pieces: Vec::new(), css: String::new(), ..record.air };
                     // Whether its window is right depends on the layout too.
                     self.report.into_iter().for_each(|report| self.tell(report));
-                    return Some(json!({"parts": {"overlay": stage}}).to_string().into());
+                    let message = |stage| json!({"parts": {"overlay": stage}}).to_string().into();
+                    return Some(stage.into_iter().map(message).collect());
                 }
                 Err(StoreError::NotFound) => return None,
                 // The picture stays as it is until the database answers.
@@ -253,7 +258,7 @@ impl Showing for Laid {
             if self.in_doubt {
                 let staged = self.look_up().await?;
                 self.in_doubt = false;
-                return Some(vec![staged]);
+                return Some(staged);
             }
             tokio::select! {
                 biased;
@@ -353,6 +358,7 @@ pub fn overlay(
     channel: ChannelHandle,
     app: Data<App>,
     record: OverlayRecord,
+    have: Option<String>,
 ) -> Result<HttpResponse, actix_web::Error> {
     let hub = Arc::clone(&channel.hub);
     let laid = Laid {
@@ -366,6 +372,7 @@ pub fn overlay(
         overlay: record.id,
         board: record.air,
         widgets: BTreeSet::new(),
+        have,
         report: None,
         in_doubt: true,
         open: hub.page_opened(),

@@ -37,7 +37,8 @@ impl Crowd {
         let (sender, arrivals) = mpsc::unbounded_channel();
         let open = Arc::new(AtomicUsize::new(0));
         for _ in 0..pages {
-            let mut page = Page::open(url).await;
+            // As pages do: loaded first, and connected then.
+            let mut page = if url.contains("/o/") { Page::load(url).await } else { Page::open(url).await };
             let (sender, open) = (sender.clone(), open.clone());
             tokio::spawn(async move {
                 open.fetch_add(1, Ordering::Relaxed);

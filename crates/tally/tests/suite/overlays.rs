@@ -3,6 +3,7 @@
 use crate::kit::browser::Browser;
 use crate::kit::db::Database;
 use crate::kit::owner::Owner;
+use crate::kit::page::Page;
 use crate::kit::program::Program;
 use crate::kit::until;
 use serde_json::{Value, json};
@@ -253,4 +254,26 @@ async fn a_board_says_how_other_windows_show_it() {
         }
     }
     browser.close().await;
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_page_that_was_just_loaded_is_not_sent_again_what_it_has() {
+    let database = Database::new();
+    let program = Program::start(&database.url);
+    let list = Owner::of(&program).await.page("/overlays").await;
+    let token = list.split("/o/").nth(1).unwrap().split('"').next().unwrap().to_owned();
+    let url = format!("{}/o/{token}", program.base);
+    // Somebody may draw something between loading and connecting; then all of it is sent, and another page is tried.
+    until("a page has all of it", || async {
+        let mut loaded = Page::load(&url).await;
+        assert!(loaded.next().await.unwrap()["hello"].is_string());
+        assert_eq!(loaded.next().await.unwrap()["cover"], false);
+        program.act(&program.widget("Cups of tea"), "add", json!({"value": 1})).await;
+        program.act(&program.widget("Turntable motor"), "rearm", json!({})).await;
+        loaded.next().await.unwrap()["parts"]["overlay"].is_null().then_some(())
+    })
+    .await;
+    // Whoever comes later, or back, gets all of it.
+    let mut again = Page::open(&url).await;
+    again.drawn("data-piece").await;
 }

@@ -139,6 +139,17 @@ pub async fn stage(channel: &ChannelHandle, record: &OverlayRecord) -> Result<St
     Ok(framed(&record.air, pieces(channel, &record.air, For::Air, record.id).await?))
 }
 
+/// A word that changes whenever something is drawn, written or laid out: a page that was drawn after it was made has all that there
+/// is as long as it stays.
+///
+/// # Errors
+/// The channel is being let go.
+pub async fn mark(channel: &ChannelHandle, record: &OverlayRecord) -> Result<String, WebError> {
+    let (published, seq) = (channel.hub.published(), channel.ask(|channel, _| channel.last_seq()).await?);
+    let layout = Sha256::digest(serde_json::to_vec(&record.air).unwrap_or_default());
+    Ok(format!("{}-{published}-{seq}", hex(&layout[..8])))
+}
+
 /// Pieces on their board.
 pub fn framed(layout: &Overlay, pieces: String) -> String {
     html(&Stage { board: board(layout), pieces, style: style(layout) })

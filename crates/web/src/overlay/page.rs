@@ -3,13 +3,14 @@
 use crate::app::App;
 use crate::error::WebError;
 use crate::markup::html;
-use crate::overlay::stage;
+use crate::overlay::{mark, stage};
 use crate::security::behind::behind;
 use crate::security::headers::AIR_POLICY;
 use crate::{fonts, live};
 use actix_web::http::header;
 use actix_web::{HttpRequest, HttpResponse, web};
 use askama::Template;
+use serde::Deserialize;
 use tally_engine::ChannelHandle;
 use tally_store::overlays::OverlayRecord;
 
@@ -20,6 +21,8 @@ struct Page<'a> {
     token: &'a str,
     name: &'a str,
     stage: String,
+    /// By which its live connection says that it has this stage.
+    mark: String,
     /// Whether nothing is seen on air.
     covered: bool,
     /// Files of fonts that are fetched at once.
@@ -39,14 +42,22 @@ pub async fn page(
     token: web::Path<String>,
 ) -> Result<HttpResponse, WebError> {
     let (channel, record) = find(&app, &request, &token).await?;
+    let mark = mark(&channel, &record).await?;
     let stage = stage(&channel, &record).await?;
     let covered = *channel.hub.cover_watch().borrow();
     let fonts = fonts::ahead(&stage);
-    let page = Page { build: crate::assets::build(), token: &token, name: &record.air.name, stage, covered, fonts };
+    let page =
+        Page { build: crate::assets::build(), token: &token, name: &record.air.name, stage, mark, covered, fonts };
     Ok(HttpResponse::Ok()
         .content_type(header::ContentType::html())
         .insert_header((header::CONTENT_SECURITY_POLICY, AIR_POLICY))
         .body(html(&page)))
+}
+
+/// What a page has already, when it connects for the first time.
+#[derive(Deserialize)]
+pub struct Has {
+    have: Option<String>,
 }
 
 /// `GET /o/{token}/live`: the one connection for all its widgets.
@@ -55,9 +66,10 @@ pub async fn page_live(
     request: HttpRequest,
     payload: web::Payload,
     token: web::Path<String>,
+    has: web::Query<Has>,
 ) -> Result<HttpResponse, actix_web::Error> {
     match find(&app, &request, &token).await {
-        Ok((channel, record)) => live::overlay(&request, payload, channel, app, record),
+        Ok((channel, record)) => live::overlay(&request, payload, channel, app, record, has.into_inner().have),
         Err(WebError::NotFound) => live::void(&request, payload),
         Err(error) => Err(error.into()),
     }

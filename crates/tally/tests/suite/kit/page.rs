@@ -16,7 +16,19 @@ pub struct Page {
 impl Page {
     /// Opens the live connection of a page's address.
     pub async fn open(page_url: &str) -> Self {
-        let url = format!("{}/live", page_url.replace("http://", "ws://"));
+        Self::open_at(&format!("{page_url}/live")).await
+    }
+
+    /// Loads a page, and opens the live connection that it names.
+    pub async fn load(page_url: &str) -> Self {
+        let page = reqwest::get(page_url).await.unwrap().text().await.unwrap();
+        let path = page.split("data-live-path=\"").nth(1).unwrap().split('"').next().unwrap();
+        let base = page_url.splitn(4, '/').take(3).collect::<Vec<_>>().join("/");
+        Self::open_at(&format!("{base}{path}")).await
+    }
+
+    async fn open_at(live_url: &str) -> Self {
+        let (url, page_url) = (live_url.replace("http://", "ws://"), live_url);
         let host = page_url.trim_start_matches("http://").split('/').next().unwrap();
         let stream = TcpStream::connect(host).await.unwrap();
         let (socket, _) = client_async(url, stream).await.unwrap();
