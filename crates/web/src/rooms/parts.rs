@@ -53,7 +53,8 @@ impl<'a> PartBox<'a> {
     /// Its id in the page: keys may hold names.
     fn place(&self) -> String {
         let plain = |letter: char| if letter.is_ascii_alphanumeric() { letter } else { '-' };
-        self.field.key.chars().map(plain).collect()
+        // A page may hold several sentences.
+        format!("{} {}", self.target, self.field.key).chars().skip(1).map(plain).collect()
     }
 
     /// What was typed into it, if that was refused.
