@@ -77,6 +77,7 @@ impl World {
             told: &self.told,
             seeds: &self.seeds,
             chat: &self.chat,
+            notice: None,
             portraits: &self.portraits,
             language: Language::En,
             now,

@@ -12,6 +12,7 @@
 #![cfg_attr(test, allow(clippy::unwrap_used, clippy::expect_used, clippy::arithmetic_side_effects))]
 
 pub mod book;
+pub mod bot;
 pub mod channel;
 pub mod count;
 pub mod cues;

@@ -1,5 +1,6 @@
 //! Finds the channel, and hands it what is to be done.
 
+use crate::calls::{Call, MOST_CALLS};
 use crate::clock::Clock;
 use crate::commands::By;
 use crate::draw::Draw;
@@ -12,6 +13,7 @@ use std::collections::HashMap;
 use std::sync::{Arc, PoisonError, RwLock};
 use std::time::Duration;
 use tally_core::book::chat::ChatLine;
+use tally_core::bot::BotEdit;
 use tally_core::channel::{Channel, Desk};
 use tally_core::cues::{CueEdit, Offer};
 use tally_core::look::LookEdit;
@@ -60,6 +62,9 @@ pub(crate) struct Inner {
     /// What notes that the server is there.
     presence: Mutex<Option<AbortHandle>>,
     pub health: Health,
+    pub calls: mpsc::Sender<Call>,
+    /// The other end, until somebody takes it.
+    calls_to_make: Mutex<Option<mpsc::Receiver<Call>>>,
 }
 
 /// Feeds that were asked for by their addresses.
@@ -86,6 +91,7 @@ impl Engine {
     /// runtime.
     #[must_use]
     pub fn new(store: Store, draw: Arc<dyn Draw>, clock: Arc<dyn Clock>) -> Self {
+        let (calls, calls_to_make) = mpsc::channel(MOST_CALLS);
         let inner = Inner {
             ledger: store.ledger(),
             store,
@@ -98,6 +104,8 @@ impl Engine {
             feeds_changed: watch::Sender::new(()),
             presence: Mutex::default(),
             health: Health::default(),
+            calls,
+            calls_to_make: Mutex::new(Some(calls_to_make)),
         };
         Self { inner: Arc::new(inner) }
     }
@@ -121,6 +129,11 @@ impl Engine {
             before.abort();
         }
         Ok(())
+    }
+
+    /// The calls that cues make, for whoever can reach outside; none if somebody makes them already.
+    pub async fn take_calls(&self) -> Option<mpsc::Receiver<Call>> {
+        self.inner.calls_to_make.lock().await.take()
     }
 
     /// The store behind it.
@@ -352,6 +365,14 @@ impl ChannelHandle {
     /// It makes no cue, or the database is away.
     pub async fn edit_cues(&self, edit: CueEdit, offer: Offer) -> Result<Option<u32>, EngineError> {
         self.order(|reply| Order::EditCues { edit, offer: Box::new(offer), reply }).await
+    }
+
+    /// Does something to what is said in chat.
+    ///
+    /// # Errors
+    /// It cannot be said so, or the database is away.
+    pub async fn edit_bot(&self, edit: BotEdit) -> Result<(), EngineError> {
+        self.order(|reply| Order::EditBot { edit, reply }).await
     }
 
     /// Fires a cue by hand; the line with which it did.

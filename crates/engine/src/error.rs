@@ -1,5 +1,6 @@
 //! Why the engine could not do what was asked.
 
+use tally_core::bot::BotError;
 use tally_core::cues::{CueError, NotFired};
 use tally_core::look::LookError;
 use tally_core::record::refusal::Refusal;
@@ -24,6 +25,9 @@ pub enum EngineError {
     /// Cues stay as they are.
     #[error(transparent)]
     Cue(#[from] CueError),
+    /// What is said in chat stays as it is.
+    #[error(transparent)]
+    Bot(#[from] BotError),
     /// A cue does not fire.
     #[error(transparent)]
     NotFired(#[from] NotFired),

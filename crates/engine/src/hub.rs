@@ -1,14 +1,16 @@
 //! The hub, where drawings are published for all pages to see.
 
 use crate::draw::Drawn;
-use crate::orders::Order;
+use crate::orders::{Order, Stepped};
 use bytestring::ByteString;
 use std::collections::{BTreeMap, BTreeSet};
 use std::sync::atomic::{AtomicU64, AtomicUsize, Ordering};
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 use tally_core::overlay::Report;
-use tally_core::record::ids::WidgetId;
+use tally_core::record::cue::Outcome;
+use tally_core::record::ids::{FeedId, WidgetId};
 use tokio::sync::{broadcast, mpsc, watch};
+use tokio::time::Instant;
 
 /// How many messages an application page may lag behind before it gets the present state anew.
 const LAG: usize = 256;
@@ -22,6 +24,17 @@ pub enum Audience {
     Air,
     /// Helpers who may operate this widget.
     Helpers(WidgetId),
+}
+
+/// A line that is to be said in chat.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct ToSay {
+    /// In the chat of which feed; in all that are joined if none is named.
+    pub feed: Option<FeedId>,
+    /// What.
+    pub text: String,
+    /// Since when it waits.
+    pub since: Instant,
 }
 
 /// A message on its way to the application's pages.
@@ -47,6 +60,10 @@ pub struct Hub {
     reloads: watch::Sender<u64>,
     /// Whether nothing is seen on air.
     covered: watch::Sender<bool>,
+    /// What is played on the pages of an overlay, by its number.
+    sounds: broadcast::Sender<(u32, ByteString)>,
+    /// What is said in chat.
+    chat: broadcast::Sender<ToSay>,
     orders: mpsc::Sender<Order>,
 }
 
@@ -122,6 +139,8 @@ impl Hub {
             reports: Mutex::default(),
             reloads: watch::Sender::new(0),
             covered: watch::Sender::new(false),
+            sounds: broadcast::channel(LAG).0,
+            chat: broadcast::channel(LAG).0,
             orders,
         }
     }
@@ -297,6 +316,42 @@ impl Hub {
     #[must_use]
     pub fn cover_watch(&self) -> watch::Receiver<bool> {
         self.covered.subscribe()
+    }
+
+    /// Plays a sound on the pages of an overlay, so loud, in hundredths.
+    pub(crate) fn play(&self, overlay: u32, sound: &str, volume: u8) {
+        let message = serde_json::json!({"play": {"sound": sound, "volume": volume}}).to_string().into();
+        // No listener is no fault: the overlay is open nowhere.
+        let _ = self.sounds.send((overlay, message));
+    }
+
+    /// What is played on overlays from now on.
+    #[must_use]
+    pub fn sounds(&self) -> broadcast::Receiver<(u32, ByteString)> {
+        self.sounds.subscribe()
+    }
+
+    /// Says a line in chat: in that of a feed, or in all that are joined. False if none is.
+    pub(crate) fn say(&self, feed: Option<FeedId>, text: String) -> bool {
+        self.chat.send(ToSay { feed, text, since: Instant::now() }).is_ok()
+    }
+
+    /// Whether some chat is joined in which can be spoken.
+    #[must_use]
+    pub fn is_chat_joined(&self) -> bool {
+        self.chat.receiver_count() > 0
+    }
+
+    /// What is to be said in chat from now on: for whoever has joined one.
+    #[must_use]
+    pub fn to_say(&self) -> broadcast::Receiver<ToSay> {
+        self.chat.subscribe()
+    }
+
+    /// A call that a cue made was answered.
+    pub(crate) async fn called(&self, step: Stepped, outcome: Outcome) {
+        // A channel that is being let go makes the call again when it comes back.
+        let _ = self.orders.send(Order::Called { step, outcome }).await;
     }
 
     fn report_pages(&self) {

@@ -2,6 +2,7 @@
 //!
 //! Nothing outside this crate may assume that a channel's state lives in this process.
 
+mod calls;
 mod clock;
 mod commands;
 mod draw;
@@ -13,11 +14,12 @@ mod orders;
 mod publish;
 mod task;
 
+pub use calls::Call;
 pub use clock::{Clock, SystemClock};
 pub use commands::By;
 pub use draw::{Draw, Drawn, Heard, OnAir, Pulse, PulseFeed, Seen, Shown};
 pub use engine::{ChannelHandle, Engine};
 pub use error::EngineError;
-pub use hub::{Audience, Hub, OpenPage, PageGuard, Told, WidgetChannel};
+pub use hub::{Audience, Hub, OpenPage, PageGuard, ToSay, Told, WidgetChannel};
 pub use orders::{Asked, Command, Decide, Ingested, MakeBelieve, Pressed, Rehearsed, Report, Shaping};
 pub use task::heard::{Hearing, Quiet};

@@ -3,9 +3,11 @@
 use crate::EngineError;
 use crate::task::heard::Hearing;
 use tally_core::book::chat::ChatLine;
+use tally_core::bot::BotEdit;
 use tally_core::channel::{Channel, Desk};
 use tally_core::cues::{CueEdit, Offer};
 use tally_core::look::LookEdit;
+use tally_core::record::cue::Outcome;
 use tally_core::record::entry::{Body, Draft, Incoming, Origin};
 use tally_core::record::ids::{FeedId, Seq, WidgetId};
 use tally_core::record::refusal::Refusal;
@@ -133,6 +135,17 @@ pub enum Report {
     Trouble(String),
 }
 
+/// A step of a cue of which something became.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub(crate) struct Stepped {
+    /// The line with which the cue fired.
+    pub fired: Seq,
+    /// Which step, counted from 0.
+    pub step: u8,
+    /// What the cue is called.
+    pub name: String,
+}
+
 /// A question to a channel's state.
 pub type Asked = Box<dyn FnOnce(&Channel, &Hearing, Instant) + Send>;
 
@@ -154,6 +167,10 @@ pub(crate) enum Order {
     EditLooks { edit: LookEdit, reply: Reply<Option<u32>> },
     /// Do something to the cues.
     EditCues { edit: CueEdit, offer: Box<Offer>, reply: Reply<Option<u32>> },
+    /// Do something to what is said in chat.
+    EditBot { edit: BotEdit, reply: Reply<()> },
+    /// A call that a cue made was answered.
+    Called { step: Stepped, outcome: Outcome },
     /// Fire a cue by hand.
     FireCue { cue: u32, by: String, id: String, reply: Reply<Seq> },
     /// Let something make-believe happen, in the record for rehearsing.
@@ -193,6 +210,8 @@ impl Order {
             Self::ArrangeDesk { .. } => "arranging the desk".into(),
             Self::EditLooks { .. } => "editing looks".into(),
             Self::EditCues { .. } => "editing cues".into(),
+            Self::EditBot { .. } => "editing what is said in chat".into(),
+            Self::Called { .. } => "hearing how a call went".into(),
             Self::FireCue { cue, .. } => format!("firing cue {cue}"),
             Self::Rehearse { widget, .. } => format!("rehearsing widget {widget}"),
             Self::Report { feed, .. } => format!("hearing how feed {feed} fares"),

@@ -6,6 +6,7 @@
 
 #![cfg_attr(test, allow(clippy::unwrap_used, clippy::expect_used))]
 
+pub mod calls;
 pub mod cloudevents;
 mod data;
 pub mod intake;

@@ -13,6 +13,8 @@ use tokio::time::timeout;
 
 /// How long a whole answer may take.
 const PATIENCE: Duration = Duration::from_secs(15);
+/// How long somebody who is called may take.
+const CALLING: Duration = Duration::from_secs(10);
 /// How long a stream may say nothing at all, not even that it is still there.
 const SILENCE: Duration = Duration::from_secs(120);
 
@@ -76,7 +78,7 @@ pub enum OutsideError {
     Address(String),
     /// An address of this machine or its network.
     #[error(
-        "{0} is an address of this machine or its network, which feeds may not reach; start Eager Tally with --allow-private-addresses if you mean it"
+        "{0} is an address of this machine or its network, which may not be reached; start Eager Tally with --allow-private-addresses if you mean it"
     )]
     Private(String),
     /// No such host.
@@ -254,6 +256,17 @@ async fn body(answer: Response, most: usize) -> Result<Vec<u8>, OutsideError> {
         body.extend_from_slice(&chunk);
     }
     Ok(body)
+}
+
+/// Posts something to an address; the status of the answer, whatever it says.
+///
+/// # Errors
+/// See [`OutsideError`].
+pub async fn post(url: &str, outside: Outside, headers: &[(&str, String)], body: Vec<u8>) -> Result<u16, OutsideError> {
+    let request = client(outside, Some(CALLING))?.post(address(url, outside)?).body(body);
+    let request = headers.iter().fold(request, |request, (name, value)| request.header(*name, value));
+    let answer = request.send().await.map_err(|error| no_answer(&error))?;
+    Ok(answer.status().as_u16())
 }
 
 /// Opens an address whose answer goes on and on.

@@ -217,15 +217,18 @@ impl Store {
     }
 
     /// Changes a channel's name, how it reckons, and which signals put it on air and take it off;
-    /// with the setups of widgets that are told otherwise because of it. All or nothing.
+    /// with the cues, and the setups of widgets, that are told otherwise because of it. All or nothing.
     ///
     /// # Errors
     /// The database is away.
     pub async fn save_settings(&self, record: ChannelRecord, widgets: Vec<Converted>) -> Result<(), StoreError> {
         self.run(move |conn| {
             conn.transaction(|conn| {
+                let cues = serde_json::to_string(&record.cues);
+                let cues = cues.map_err(|error| StoreError::Unreadable(error.to_string()))?;
                 diesel::update(channels::table.find(record.id.0))
                     .set((
+                        channels::cues.eq(cues),
                         channels::name.eq(record.name),
                         &SettingsColumns::of(&record.settings)?,
                         channels::on_air_signal.eq(record.air_signals.on),

@@ -10,6 +10,7 @@ mod error;
 pub mod feeds;
 pub mod ledger;
 pub mod mapping;
+pub mod outgoing;
 pub mod overlays;
 pub mod passes;
 mod presence;

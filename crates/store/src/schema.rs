@@ -22,6 +22,15 @@ diesel::table! {
 }
 
 diesel::table! {
+    outgoing (channel_id) {
+        channel_id -> Unsigned<Integer>,
+        bot -> Mediumtext,
+        call_secret -> Varchar,
+        commands_token -> Varchar,
+    }
+}
+
+diesel::table! {
     users (id) {
         id -> Unsigned<Integer>,
         channel_id -> Unsigned<Integer>,

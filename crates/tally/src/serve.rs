@@ -164,6 +164,7 @@ pub async fn serve(options: Options) -> Result<(), StartError> {
         proxies,
     };
     let feeds = tokio::spawn(tally_feeds::run::keep(engine.clone(), outside));
+    let calls = tokio::spawn(tally_feeds::calls::make(engine.clone(), outside));
     let app = App::new(engine.clone(), config, &session_key(&options.data)?);
     // Printed, so that only whoever started the program can be the first to own it.
     let first_visit = if engine.store().has_owner().await? { None } else { Some(app.first_visit_url()) };
@@ -201,6 +202,7 @@ pub async fn serve(options: Options) -> Result<(), StartError> {
         handle.stop(true).await;
     }
     feeds.abort();
+    calls.abort();
     engine.stop().await;
     Ok(())
 }

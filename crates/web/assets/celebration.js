@@ -112,19 +112,13 @@ const tallyCelebrate = (() => {
     run(video, volume, () => video.remove());
   }
 
-  function sound(/** @type {string} */ name, /** @type {number} */ volume) {
-    const own = clipOf(name);
-    if (own) run(new Audio(own), volume, () => {});
-    else tallySound(name, volume);
-  }
-
   return (
     /** @type {HTMLElement} */ place,
     /** @type {any} */ { celebration, sound: heard, volume },
     /** @type {CSSStyleDeclaration} */ style,
     /** @type {boolean} */ calm,
   ) => {
-    sound(heard, volume);
+    tallySound(heard, volume);
     const make = celebrations[celebration];
     const own = clipOf(celebration);
     if (calm || !(make || own)) return;

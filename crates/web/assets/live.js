@@ -221,6 +221,10 @@
       if (message.hello !== body.dataset.build) location.reload();
     } else if (message.cover !== undefined) {
       document.documentElement.classList.toggle('is-covered', message.cover);
+    } else if (message.play) {
+      // A covered page is silent.
+      const covered = document.documentElement.classList.contains('is-covered');
+      tallySound(message.play.sound, covered ? 0 : message.play.volume);
     } else if (message.reload) {
       location.reload();
     } else if (message.gone) {

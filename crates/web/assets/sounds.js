@@ -1,4 +1,4 @@
-// The sounds of widgets. All of them are made here, on the spot: nothing is loaded.
+// The sounds of widgets and cues. Those that come along are made here, on the spot; the streamer's own are files.
 
 /** How loud a widget is; one that is not on the picture is not heard. */
 const tallyVolume = (/** @type {any} */ air) => (air.closest('.is-away, .is-covered') ? 0 : Number(air.dataset.volume));
@@ -66,8 +66,15 @@ const tallySound = (() => {
   };
 
   return (/** @type {string} */ name, /** @type {number} */ volume) => {
+    if (!Number(volume)) return;
+    if (name?.startsWith('own-')) {
+      const clip = new Audio(`/clips/${encodeURIComponent(name.slice(4))}`);
+      clip.volume = Number(volume) / 100;
+      clip.play().catch((error) => console.warn('no sound here', error));
+      return;
+    }
     const play = sounds[name];
-    if (!play || !Number(volume)) return;
+    if (!play) return;
     try {
       const ear = new AudioContext();
       const out = ear.createGain();

@@ -103,6 +103,7 @@ impl From<EngineError> for WebError {
             EngineError::Refused(refusal) => Self::Refused(sentence(&refusal.to_string())),
             EngineError::Edit(refusal) => Self::Refused(sentence(&refusal.to_string())),
             EngineError::Cue(refusal) => Self::Refused(sentence(&refusal.to_string())),
+            EngineError::Bot(refusal) => Self::Refused(sentence(&refusal.to_string())),
             EngineError::NotFired(refusal) => Self::Refused(sentence(&refusal.to_string())),
             EngineError::Look(refusal) => Self::Refused(sentence(&refusal.to_string())),
             EngineError::KeyReused => Self::Refused(sentence(&error.to_string())),

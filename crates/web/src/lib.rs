@@ -11,6 +11,7 @@ mod api;
 mod app;
 mod assets;
 mod clips;
+mod commands;
 mod csv_file;
 mod draw;
 mod error;

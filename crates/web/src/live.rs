@@ -191,6 +191,7 @@ struct Laid {
     layouts: watch::Receiver<()>,
     covers: watch::Receiver<bool>,
     reloads: watch::Receiver<u64>,
+    sounds: broadcast::Receiver<(u32, ByteString)>,
     channel: ChannelHandle,
     app: Data<App>,
     token: String,
@@ -268,6 +269,12 @@ impl Showing for Laid {
                 }
                 changed = self.covers.changed() => return changed.ok().map(|()| vec![cover(&mut self.covers)]),
                 asked = self.reloads.changed() => return asked.ok().map(|()| vec![reload()]),
+                played = self.sounds.recv() => match played {
+                    Ok((overlay, message)) if overlay == self.overlay => return Some(vec![message]),
+                    // A sound that came too late is not played.
+                    Ok(_) | Err(RecvError::Lagged(_)) => {}
+                    Err(RecvError::Closed) => return None,
+                },
                 drawing = self.drawings.recv() => match drawing {
                     Ok((id, message)) if self.widgets.contains(&id) => return Some(vec![message]),
                     Ok(_) => {}
@@ -366,6 +373,7 @@ pub fn overlay(
         layouts: hub.overlays_watch(),
         covers: hub.cover_watch(),
         reloads: hub.reloads_watch(),
+        sounds: hub.sounds(),
         channel: channel.clone(),
         app,
         token: record.token,

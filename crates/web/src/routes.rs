@@ -3,11 +3,11 @@
 use crate::app::App;
 use crate::error::WebError;
 use crate::rooms::{
-    account, bench, channel, cues, desk, feeds, files, first_visit, health, helpers, ledger, looks, matches,
+    account, bench, channel, chat, cues, desk, feeds, files, first_visit, health, helpers, ledger, looks, matches,
     on_picture, overlays, pass, polls, preflight, score, shelf, shows, sign_in,
 };
 use crate::security::{csrf, guard, headers};
-use crate::{air, api, assets, clips, faces, fair, fonts, ingest, overlay, read, schemas};
+use crate::{air, api, assets, clips, commands, faces, fair, fonts, ingest, overlay, read, schemas};
 use actix_session::SessionMiddleware;
 use actix_session::config::{CookieContentSecurity, PersistentSession};
 use actix_session::storage::CookieSessionStore;
@@ -62,6 +62,7 @@ pub fn application(
         .route("/read/{token}/stream", get().to(read::follow))
         .route("/letters/{build}/fonts.css", get().to(fonts::letters))
         .route("/fair/{commitment}", get().to(fair::page))
+        .route("/c/{token}", get().to(commands::page))
         .route("/clips/{token}", get().to(clips::serve))
         .route("/faces/{seal}/{address}", get().to(faces::serve::face))
         .route("/schemas/{name}", get().to(schemas::serve))
@@ -171,6 +172,15 @@ pub fn application(
                 .route("/cues/{id}/fire", post().to(cues::fire))
                 .route("/cues/{id}/past", get().to(cues::past))
                 .route("/cues/{id}/remove", post().to(cues::remove))
+                .route("/chat", get().to(chat::page))
+                .route("/chat/coming", get().to(chat::to_come))
+                .route("/chat/commands", post().to(chat::add_command))
+                .route("/chat/commands/{id}/edit", post().to(chat::edit_command))
+                .route("/chat/commands/{id}/remove", post().to(chat::remove_command))
+                .route("/chat/notices", post().to(chat::add_notice))
+                .route("/chat/notices/edit", post().to(chat::edit_notices))
+                .route("/chat/notices/{id}/remove", post().to(chat::remove_notice))
+                .route("/chat/list", post().to(chat::list))
                 .route("/overlays", get().to(overlays::page))
                 .route("/overlays", post().to(overlays::create))
                 .route("/overlays/{id}", get().to(overlays::room))

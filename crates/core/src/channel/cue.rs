@@ -1,18 +1,17 @@
 //! Which cues a line of the record sets off, and whether they fire.
 
 use super::Channel;
-use crate::cues::{Cue, Cues, Due, Firings, MOST_DEPTH, NotFired, Offer, When, actions};
-use crate::language::unit::Unit;
+use crate::cues::{Cue, Cues, Due, Firings, MOST_DEPTH, NotFired, When, next_minute};
 use crate::money::Money;
 use crate::overlay::{Overlay, What as Laid};
 use crate::record::acts::{Act, PollAct, ShowAct};
-use crate::record::cue::Do;
 use crate::record::entry::{Body, Entry};
 use crate::record::happening::Happening;
 use crate::record::ids::{Seq, WidgetId};
-use crate::time::Instant;
-use crate::widgets::Piece;
-use crate::widgets::view::View;
+use crate::time::words::digits;
+use crate::time::{Instant, before};
+use crate::widgets::Watched;
+use chrono::TimeDelta;
 use std::collections::{BTreeMap, BTreeSet};
 
 /// Under this source stand the lines that cues write.
@@ -33,6 +32,8 @@ pub struct Occasion {
     pub person: Option<String>,
     /// How many cues had set each other off before.
     pub depth: u8,
+    /// Whether somebody pressed it, and means it.
+    pub by_hand: bool,
 }
 
 /// An occasion, and what came of it: the line with which the cue fires, or why it does not.
@@ -44,17 +45,14 @@ pub struct Heeded {
     pub decided: Result<Body, NotFired>,
 }
 
-/// What a cue would have done in the past.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct WouldFire {
-    /// The line that would have set it off.
-    pub cause: Option<Seq>,
-    /// When.
-    pub at: Instant,
-    /// What it was, in words.
-    pub about: String,
-    /// Why it would have stayed quiet all the same.
-    pub not: Option<NotFired>,
+/// So often at most is looked ahead how a widget goes on by itself.
+const MOST_CHANGES: usize = 100;
+
+fn left_words(title: &str, seconds: i64) -> String {
+    match seconds {
+        0 => format!("“{title}” ran out"),
+        _ => format!("“{title}” had {} left", digits(TimeDelta::seconds(seconds))),
+    }
 }
 
 /// Figures that cues watch, as they were before a line.
@@ -78,10 +76,32 @@ impl Channel {
         &self.firings
     }
 
-    /// The first step of a cue that is to be done.
+    /// Takes note of the overlays' layouts on air.
+    pub fn set_layouts(&mut self, layouts: BTreeMap<u32, Overlay>) {
+        self.layouts = layouts;
+    }
+
+    /// Whether a widget is seen on some overlay.
     #[must_use]
-    pub fn next_step(&self) -> Option<Due> {
-        self.firings.next()
+    pub fn is_seen(&self, widget: WidgetId) -> bool {
+        let on = |(id, layout): (&u32, &Overlay)| {
+            let said = self.appearances(*id);
+            layout.pieces.iter().any(|piece| piece.what == Laid::Widget(widget) && layout.shows(piece, &said))
+        };
+        !self.covered && self.layouts.iter().any(on)
+    }
+
+    /// The first step of a cue that is to be done, of all whose firing has no step under way.
+    #[must_use]
+    pub fn next_step(&self, under_way: &BTreeSet<Seq>) -> Option<Due> {
+        self.firings.next(under_way)
+    }
+
+    /// What a supporter is called, by their key.
+    #[must_use]
+    pub fn name_of(&self, person: &str) -> Option<String> {
+        let names = self.book.names();
+        Some(names.get(names.find(person)?)?.name.clone())
     }
 
     /// Folds a line that has just come, as [`Channel::apply`] does, and says which cues it sets off: each with the line for the
@@ -96,7 +116,7 @@ impl Channel {
                 if let Some(about) = self.is_set_off(cue, entry, &before) {
                     let person = self.person(entry);
                     let (cause, at) = (Some(entry.seq), entry.arrived_at);
-                    occasions.push(Occasion { cue: *id, cause, at, about, person, depth });
+                    occasions.push(Occasion { cue: *id, cause, at, about, person, depth, by_hand: false });
                 }
             }
         }
@@ -122,7 +142,9 @@ impl Channel {
 
     /// The figures that cues watch, where a line may change them.
     fn marks(&self, entry: &Entry) -> Marks {
-        let watched = self.cues.all.values().filter(|cue| cue.on).filter_map(Cue::watches).collect::<BTreeSet<_>>();
+        let on = self.cues.all.values().filter(|cue| cue.on);
+        let watched = on.filter_map(|cue| cue.when.watches()).collect::<BTreeSet<(Watched, WidgetId)>>();
+        let watched = watched.into_iter().map(|(_, id)| id);
         let moves = |id: &WidgetId| match &entry.body {
             Body::Act { widget, .. } | Body::Void { widget, .. } => widget == id,
             Body::Happening(happening) => self.widgets.get(id).is_some_and(|piece| {
@@ -136,21 +158,21 @@ impl Channel {
             | Body::Show { .. }
             | Body::Rates { .. } => true,
         };
-        watched.into_iter().filter(moves).filter_map(|id| Some((id, self.mark(id, entry.arrived_at)?))).collect()
+        watched.filter(moves).filter_map(|id| Some((id, self.mark(id, entry.arrived_at)?))).collect()
     }
 
-    /// The figure of a widget that cues watch: how many targets of a goal were reached, or a counter's value.
+    /// The figure of a widget that cues watch.
     fn mark(&self, id: WidgetId, now: Instant) -> Option<i64> {
-        match self.view(id, now)? {
-            View::Goal(view) => view.aims().next().map(|aim| i64::from(aim.level)),
-            View::Counter(view) => Some(view.first.value),
-            _ => None,
-        }
+        self.widgets.get(&id)?.figure(&self.scope(now))
+    }
+
+    fn title_of(&self, id: WidgetId) -> &str {
+        self.widgets.get(&id).map_or("a widget", |piece| piece.title())
     }
 
     /// What a line did for which a cue waits, in words.
     fn is_set_off(&self, cue: &Cue, entry: &Entry, before: &Marks) -> Option<String> {
-        let title = |id: &WidgetId| self.widgets.get(id).map_or("a widget", |piece| piece.title()).to_owned();
+        let title = |id: &WidgetId| self.title_of(*id);
         let change = |id: &WidgetId| Some((*before.get(id)?, self.mark(*id, entry.arrived_at)?));
         match (&cue.when, &entry.body) {
             (When::Entry { kind, least }, Body::Happening(happening)) if happening.kind() == *kind => {
@@ -172,6 +194,9 @@ impl Channel {
             (When::Passed { widget, value }, _) => change(widget)
                 .filter(|(was, is)| was < value && value <= is)
                 .map(|(_, is)| format!("“{}” came to {is}", title(widget))),
+            (When::Left { widget, seconds }, _) => change(widget)
+                .filter(|(was, is)| *was > seconds.saturating_mul(1_000) && *is <= seconds.saturating_mul(1_000))
+                .map(|_| left_words(title(widget), *seconds)),
             (When::Closed { widget }, Body::Act { widget: own, act: Act::Poll(PollAct::Close), .. }) => {
                 (widget == own).then(|| format!("“{}” was closed", title(widget)))
             }
@@ -179,6 +204,70 @@ impl Channel {
             (When::Ends, Body::Show { act: ShowAct::End, .. }) => Some("the show ended".into()),
             _ => None,
         }
+    }
+
+    /// The instant up to which was looked for what comes by itself, and the cue that was looked at last there.
+    fn heeded(&self) -> (Instant, u32) {
+        self.firings.heeded().max(self.passed)
+    }
+
+    /// What came by itself up to an instant was looked at, as far as that cue.
+    pub fn pass(&mut self, at: Instant, cue: u32) {
+        self.passed = self.passed.max((at, cue));
+    }
+
+    /// The first that comes by itself for which a cue waits, up to an instant, and what comes of it. It is to be written, or
+    /// passed, before anything else: so whatever happens then, it was decided by what was known at its own instant.
+    #[must_use]
+    pub fn comes_by_itself(&self, until: Instant) -> Option<Heeded> {
+        let timed = self.cues.all.iter().filter(|(_, cue)| cue.on && cue.when.comes_by_itself());
+        let (at, cue, about) = timed
+            .filter_map(|(id, cue)| self.comes(*id, cue, until).map(|(at, about)| (at, *id, about)))
+            .filter(|(at, ..)| *at <= until)
+            .min_by_key(|(at, id, _)| (*at, *id))?;
+        let occasion = Occasion { cue, cause: None, at, about, person: None, depth: 0, by_hand: false };
+        let decided = self.decide_cue(&occasion);
+        Some(Heeded { occasion, decided })
+    }
+
+    /// When a cue's occasion comes by itself next, and what it is, in words.
+    fn comes(&self, id: u32, cue: &Cue, until: Instant) -> Option<(Instant, String)> {
+        let heeded = cue.since.map_or(self.heeded(), |since| self.heeded().max((since, u32::MAX)));
+        let is_new = |at: Instant| (at, id) > heeded;
+        let from = before(heeded.0, TimeDelta::microseconds(1));
+        if let When::At { minute } = cue.when {
+            // Nothing has happened yet, and nobody has said since when.
+            if heeded.0 == Instant::MIN_UTC {
+                return None;
+            }
+            let calendar = &self.settings.calendar;
+            let at = next_minute(calendar, minute, from).filter(|at| is_new(*at));
+            let at = at.or_else(|| next_minute(calendar, minute, heeded.0))?;
+            return Some((at, format!("it was {:02}:{:02}", minute / 60, minute % 60)));
+        }
+        let (_, widget) = cue.when.watches()?;
+        let piece = self.widgets.get(&widget)?;
+        let mut now = from;
+        // What stands may go on by itself, as a clock after a break.
+        for _ in 0..MOST_CHANGES {
+            let scope = self.scope(now);
+            if let Some((at, text)) = piece.ending(&scope) {
+                let (at, about) = match &cue.when {
+                    When::Left { seconds, .. } => {
+                        (before(at, TimeDelta::seconds(*seconds)), left_words(piece.title(), *seconds))
+                    }
+                    When::Rested { on, .. } if on.is_empty() || on.to_lowercase() == text.to_lowercase() => {
+                        (at, format!("“{}” came to rest on {text}", piece.title()))
+                    }
+                    _ => return None,
+                };
+                if is_new(at) {
+                    return Some((at, about));
+                }
+            }
+            now = piece.wakes_at(&scope).filter(|at| *at > now && *at <= until)?;
+        }
+        None
     }
 
     /// How large a happening is: money in the channel's own, as it is worth on its day.
@@ -213,16 +302,18 @@ impl Channel {
     /// # Errors
     /// It does not, and why.
     pub fn decide_cue(&self, occasion: &Occasion) -> Result<Body, NotFired> {
-        let cue =
-            self.cues.all.get(&occasion.cue).filter(|cue| cue.on || occasion.cause.is_none()).ok_or(NotFired::Off)?;
+        let cue = self.cues.all.get(&occasion.cue).filter(|cue| cue.on || occasion.by_hand).ok_or(NotFired::Off)?;
         if occasion.depth >= MOST_DEPTH {
             return Err(NotFired::Circle);
         }
         // A press by hand means it.
-        if occasion.cause.is_some() {
+        if !occasion.by_hand {
             // A show that has just ended was on air.
             if cue.on_air && self.book.shows().on_air().is_none() && cue.when != When::Ends {
                 return Err(NotFired::OffAir);
+            }
+            if cue.while_shown.is_some_and(|widget| !self.is_seen(widget)) {
+                return Err(NotFired::NotShown);
             }
             let since =
                 self.firings.last(occasion.cue).map(|last| occasion.at.signed_duration_since(last).num_seconds());
@@ -242,97 +333,5 @@ impl Channel {
             depth: occasion.depth,
             steps: cue.steps.clone(),
         })
-    }
-
-    /// What a piece of an overlay is called.
-    #[must_use]
-    pub fn piece_words(&self, layout: &Overlay, piece: u32) -> String {
-        let title = |id: WidgetId| self.widgets.get(&id).map(|piece| piece.title().to_owned());
-        layout.piece(piece).map_or_else(|| "a piece that is gone".into(), |piece| piece.words(title))
-    }
-
-    /// What cues can go by and do here, with the overlays that there are. Pieces of overlays are added by who knows them.
-    #[must_use]
-    pub fn cue_offer(&self, overlays: &[(u32, Overlay)], now: Instant) -> Offer {
-        let scope = self.scope(now);
-        let mut offer = Offer { money: Some(Unit::Money(self.settings.currency)), ..Offer::default() };
-        for (id, piece) in &self.widgets {
-            let (title, key) = (piece.title(), piece.key());
-            if matches!(piece, Piece::Goal(_) | Piece::Counter(_) | Piece::Poll(_)) {
-                offer.watched.push((*id, key, title.to_owned()));
-            }
-            offer.families.insert(*id, key);
-            let press = |action: &str, value, side| {
-                let action = action.to_owned();
-                Do::Press { widget: *id, action, value, text: None, side }
-            };
-            let known = actions::of_family(key).iter();
-            offer.actions.extend(known.map(|known| {
-                (press(known.action, known.value, None), format!("“{title}”: {}", known.words), known.text)
-            }));
-            // What a board knows depends on its sport, and on where its match stands.
-            if let Piece::Scoreboard(_) = piece {
-                let levers = piece.levers(&scope).into_iter().filter(|lever| lever.action != "undo");
-                offer.actions.extend(levers.map(|lever| {
-                    let what = press(lever.action, lever.value, lever.side);
-                    (what, format!("“{title}”: {}", lever.label), lever.text.is_some())
-                }));
-            }
-        }
-        for (id, layout) in overlays {
-            for piece in layout.pieces.iter().rev() {
-                let words = self.piece_words(layout, piece.id);
-                if let Laid::Widget(widget) = piece.what {
-                    offer.pieces.insert((*id, piece.id), widget);
-                }
-                for (shown, does) in [(true, "show"), (false, "hide")] {
-                    let what = Do::Appear { overlay: *id, piece: piece.id, shown };
-                    offer.actions.push((what, format!("{does} {words} on {}", layout.name), false));
-                }
-            }
-        }
-        offer
-    }
-}
-
-/// A cue tried on the past.
-#[derive(Debug)]
-pub struct DryRun {
-    channel: Channel,
-    all: Vec<WouldFire>,
-}
-
-/// The number of the cue in a dry run, which no cue of a channel has.
-const TRIED: u32 = u32::MAX;
-
-impl DryRun {
-    /// Of a cue, with the widget that it watches as it stood before anything had happened.
-    #[must_use]
-    pub fn of(channel: &Channel, cue: &Cue) -> Self {
-        let watched = cue.watches().or(match cue.when {
-            When::Closed { widget } => Some(widget),
-            _ => None,
-        });
-        let widgets = watched.and_then(|id| Some((id, channel.widgets.get(&id)?.emptied())));
-        let mut bare = Channel::new(channel.settings.clone(), widgets);
-        bare.feeds.clone_from(&channel.feeds);
-        bare.cues.all.insert(TRIED, Cue { on: true, ..cue.clone() });
-        Self { channel: bare, all: Vec::new() }
-    }
-
-    /// Takes the next line of the record. Only what happened from `from` on is told.
-    pub fn take(&mut self, entry: &Entry, from: Instant) {
-        let (_, heeded) = self.channel.apply_heeding(entry);
-        for Heeded { occasion: Occasion { cause, at, about, .. }, decided } in heeded {
-            if at >= from {
-                self.all.push(WouldFire { cause, at, about, not: decided.err() });
-            }
-        }
-    }
-
-    /// What it would have done, the oldest first.
-    #[must_use]
-    pub fn done(self) -> Vec<WouldFire> {
-        self.all
     }
 }

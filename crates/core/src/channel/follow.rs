@@ -22,6 +22,7 @@ macro_rules! tell {
             told: &$channel.told,
             seeds: &$channel.seeds,
             chat: &$channel.chat,
+            notice: $channel.talk.on_tickers(),
             portraits: &$channel.portraits,
             language: Language::default(),
             now: $now,

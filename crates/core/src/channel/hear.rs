@@ -3,44 +3,16 @@
 
 use super::Channel;
 use crate::book::chat::{ChatLine, Role};
+use crate::cues::When;
 use crate::record::entry::{Body, Draft};
 use crate::record::happening::{Actor, Happening};
 use crate::record::ids::{FeedId, Seq, WidgetId};
-use crate::time::{Instant, after};
+use crate::time::Instant;
 use crate::widgets::{Piece, Said};
-use chrono::TimeDelta;
-use std::collections::{BTreeMap, BTreeSet, HashMap};
+use std::collections::{BTreeMap, BTreeSet};
 
-/// Rests that are over are forgotten once there are so many, and then each time that those left have doubled.
-const FORGET_AT: usize = 10_000;
-
-/// Until when a word is not heard again from a viewer. Like chat, it is no part of the record.
-#[derive(Debug, Clone, Default)]
-pub(super) struct Rests {
-    until: HashMap<(String, String), Instant>,
-    /// How many there were when those that were over were last forgotten.
-    left: usize,
-}
-
-impl Rests {
-    /// Whether a viewer may say a word now; if so, they rest from now on.
-    fn may(&mut self, word: &str, viewer: String, rest_s: i64, now: Instant) -> bool {
-        if rest_s <= 0 {
-            return true;
-        }
-        if self.until.len() >= FORGET_AT.max(self.left.saturating_mul(2)) {
-            self.until.retain(|_, until| *until > now);
-            self.left = self.until.len();
-        }
-        let until = self.until.entry((word.to_owned(), viewer)).or_insert(Instant::MIN_UTC);
-        let may = *until <= now;
-        if may {
-            *until = after(now, TimeDelta::seconds(rest_s));
-        }
-        may
-    }
-}
-
+/// So many seconds a word for which cues wait is not heard again from the same viewer.
+const CUE_REST_S: i64 = 5;
 /// A vote as it was heard, before the voter's name is hidden.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct HeardVote {
@@ -82,6 +54,8 @@ pub struct Heard {
     pub votes: Vec<HeardVote>,
     /// Presses, to be decided.
     pub presses: Vec<ChatPress>,
+    /// Answers of the bot, to be said in the chat in which it was asked.
+    pub answers: Vec<String>,
 }
 
 impl Channel {
@@ -90,6 +64,7 @@ impl Channel {
         let mut heard = Heard::default();
         for line in &lines {
             self.make_of(line, now, &mut heard);
+            heard.answers.extend(self.answer(line, now));
         }
         for line in lines {
             self.chat.hear(feed, line);
@@ -124,8 +99,16 @@ impl Channel {
                 None => {}
             }
         }
+        for cue in self.cues.all.values().filter(|cue| cue.on) {
+            if let When::Command { word } = &cue.when
+                && let Some(text) = line.after(word)
+            {
+                let rest = words.entry(word.clone()).or_insert((text.to_owned(), 0));
+                rest.1 = rest.1.max(CUE_REST_S);
+            }
+        }
         for (word, (text, rest_s)) in words {
-            if self.rests.may(&word, line.viewer(), rest_s, now) {
+            if self.rests.may(&word, &line.viewer(), rest_s, now) {
                 let actor = Actor { id: line.id.clone(), name: line.name.clone(), avatar: None, anonymous: false };
                 let text = Some(text).filter(|text| !text.is_empty());
                 heard.commands.push((at, Happening::Command { actor, word, text }));

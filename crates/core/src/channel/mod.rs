@@ -1,8 +1,11 @@
 //! One channel: its widgets, and what its ledger has made of them so far.
 
+mod bot;
 mod cue;
+mod cue_offer;
 mod decide;
 mod desk;
+mod dry_run;
 mod fold;
 mod follow;
 mod grant;
@@ -10,9 +13,11 @@ mod hear;
 mod snapshot;
 pub mod starts;
 
-pub use cue::{CUE_SOURCE, DryRun, Heeded, Occasion, WouldFire};
+pub use cue::{CUE_SOURCE, Heeded, Occasion};
+pub use cue_offer::Around;
 pub use decide::{Appear, Correcting, Press};
 pub use desk::Desk;
+pub use dry_run::{DryRun, WouldFire};
 pub use grant::{Grant, Job};
 pub use hear::{ChatPress, Heard, HeardVote};
 pub use snapshot::Snapshot;
@@ -20,6 +25,7 @@ pub use snapshot::Snapshot;
 use crate::book::Book;
 use crate::book::chat::Chat;
 use crate::book::portraits::Portraits;
+use crate::bot::{Bot, Rests, Talk};
 use crate::count::told::AllTold;
 use crate::count::{Scope, Tallies};
 use crate::cues::{Cues, Firings};
@@ -27,7 +33,7 @@ use crate::language::Language;
 use crate::look::Looks;
 use crate::money::Currency;
 use crate::money::conversion::Conversion;
-use crate::overlay::Appearances;
+use crate::overlay::{Appearances, Overlay};
 use crate::record::acts::wheel::Bytes32;
 use crate::record::ids::{FeedId, Seq, WidgetId};
 use crate::record::settings::Settings;
@@ -59,13 +65,19 @@ pub struct Channel {
     book: Book,
     tallies: Tallies,
     chat: Chat,
-    rests: hear::Rests,
+    rests: Rests,
+    bot: Bot,
+    talk: Talk,
     portraits: Portraits,
     last_seq: Seq,
     roll: VecDeque<RollLine>,
     pulses: BTreeMap<FeedId, Instant>,
     appearances: BTreeMap<u32, Appearances>,
     covered: bool,
+    /// The overlays' layouts on air, as far as anybody has said.
+    layouts: BTreeMap<u32, Overlay>,
+    /// What came by itself was passed up to there without a line.
+    passed: (Instant, u32),
 }
 
 /// Figures at hand, chat, drafts and the names of feeds come from elsewhere; the rest is what entries
@@ -120,13 +132,17 @@ impl Channel {
             drafts: BTreeMap::new(),
             tallies: Tallies::default(),
             chat: Chat::default(),
-            rests: hear::Rests::default(),
+            rests: Rests::default(),
+            bot: Bot::default(),
+            talk: Talk::default(),
             portraits: Portraits::default(),
             last_seq: Seq(0),
             roll: VecDeque::new(),
             pulses: BTreeMap::new(),
             appearances: BTreeMap::new(),
             covered: false,
+            layouts: BTreeMap::new(),
+            passed: (Instant::MIN_UTC, 0),
         };
         channel.listen();
         channel.reckon_all();
@@ -181,6 +197,7 @@ impl Channel {
             told: &self.told,
             seeds: &self.seeds,
             chat: &self.chat,
+            notice: self.talk.on_tickers(),
             portraits: &self.portraits,
             language: Language::default(),
             now,
@@ -216,6 +233,16 @@ impl Channel {
         all.filter(|(.., same)| !same).map(|(id, new, draft, _)| (id, new, draft)).collect()
     }
 
+    /// The cues as they are in another currency.
+    #[must_use]
+    pub fn converted_cues(&self, into: Currency) -> Cues {
+        let mut cues = self.cues.clone();
+        if let Some(by) = self.conversion(into) {
+            cues.all.values_mut().for_each(|cue| cue.convert(&by));
+        }
+        cues
+    }
+
     /// Takes other settings. Everything is derived from the record anew.
     pub fn set_settings(&mut self, settings: Settings) {
         if settings == self.settings {
@@ -225,6 +252,7 @@ impl Channel {
             for piece in self.widgets.values_mut().chain(self.drafts.values_mut()) {
                 piece.convert(&by, &self.settings);
             }
+            self.cues = self.converted_cues(settings.currency);
         }
         self.reckon_by(settings);
     }

@@ -33,6 +33,8 @@ pub struct Scope<'a> {
     pub seeds: &'a BTreeMap<Bytes32, Bytes32>,
     /// What is said in chat.
     pub chat: &'a Chat,
+    /// The notice that is said just now.
+    pub notice: Option<&'a str>,
     /// Where pictures of people are.
     pub portraits: &'a Portraits,
     /// In which language figures are written.

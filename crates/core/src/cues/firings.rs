@@ -2,7 +2,7 @@
 
 use crate::record::acts::ShowAct;
 use crate::record::cue::{Outcome, Step};
-use crate::record::entry::{Body, Entry};
+use crate::record::entry::{BY_ITSELF, Body, Entry};
 use crate::record::ids::Seq;
 use crate::time::{Instant, after};
 use chrono::TimeDelta;
@@ -18,6 +18,11 @@ struct Running {
     cue: u32,
     name: String,
     at: Instant,
+    /// What set it off, and the key of the supporter who did.
+    #[serde(default)]
+    about: String,
+    #[serde(default)]
+    person: Option<String>,
     depth: u8,
     steps: Vec<Step>,
     /// How many of them something became of.
@@ -32,6 +37,9 @@ pub struct Firings {
     /// When the newest show began: whom a cue met before that, it has not met in this show.
     began: Option<Instant>,
     running: BTreeMap<Seq, Running>,
+    /// Up to when was looked for what comes by itself, and at which cue there.
+    #[serde(default)]
+    heeded: Option<(Instant, u32)>,
     /// The newest firings of each, the newest first.
     log: BTreeMap<u32, VecDeque<Logged>>,
 }
@@ -60,23 +68,45 @@ pub struct Due {
     pub name: String,
     /// When.
     pub at: Instant,
+    /// What set it off, in words.
+    pub about: String,
+    /// The key of the supporter who did.
+    pub person: Option<String>,
     /// What.
     pub what: Step,
 }
 
 impl Firings {
+    /// At which instant a line was decided: what widgets and cues do by themselves, at its own; and of cues at one instant, which.
+    pub(crate) fn instant(entry: &Entry) -> (Instant, u32) {
+        let by_itself = entry.feed.is_none() && entry.origin.source == BY_ITSELF;
+        match &entry.body {
+            Body::Fired { cue, .. } if by_itself => (entry.happened_at, *cue),
+            _ if by_itself => (entry.happened_at, u32::MAX),
+            _ => (entry.arrived_at, u32::MAX),
+        }
+    }
+
+    /// Up to when was looked for what comes by itself, by the record, and at which cue there.
+    pub(crate) fn heeded(&self) -> (Instant, u32) {
+        self.heeded.unwrap_or((Instant::MIN_UTC, 0))
+    }
+
     /// Folds a line of the record.
     pub(crate) fn apply(&mut self, entry: &Entry) {
+        self.heeded = Some(self.heeded().max(Self::instant(entry)));
         match &entry.body {
             Body::Fired { cue, name, about, person, depth, steps, .. } => {
                 self.note(*cue, entry.happened_at, person.as_deref());
                 let log = self.log.entry(*cue).or_default();
                 log.truncate(MOST_LOGGED - 1);
-                let (seq, at, about) = (entry.seq, entry.happened_at, about.clone());
-                log.push_front(Logged { seq, at, about, failed: Vec::new() });
+                let (seq, at) = (entry.seq, entry.happened_at);
+                log.push_front(Logged { seq, at, about: about.clone(), failed: Vec::new() });
                 if !steps.is_empty() {
                     let (name, steps) = (name.clone(), steps.clone());
-                    let running = Running { cue: *cue, name, at: entry.happened_at, depth: *depth, steps, past: 0 };
+                    let (about, person) = (about.clone(), person.clone());
+                    let (at, depth) = (entry.happened_at, *depth);
+                    let running = Running { cue: *cue, name, at, about, person, depth, steps, past: 0 };
                     self.running.insert(entry.seq, running);
                 }
             }
@@ -134,15 +164,18 @@ impl Firings {
         self.running.get(&fired).map_or(0, |running| running.depth)
     }
 
-    /// The first step that is to be done, of all firings.
+    /// The first step that is to be done, of all firings but those whose step is under way.
     #[must_use]
-    pub fn next(&self) -> Option<Due> {
+    pub fn next(&self, under_way: &BTreeSet<Seq>) -> Option<Due> {
         let due = |(fired, running): (&Seq, &Running)| {
             let what = running.steps.get(running.past)?.clone();
             let waits = running.steps.iter().take(running.past.saturating_add(1)).map(|step| i64::from(step.wait_s));
             let at = after(running.at, TimeDelta::seconds(waits.sum()));
-            Some(Due { fired: *fired, step: u8::try_from(running.past).ok()?, name: running.name.clone(), at, what })
+            let step = u8::try_from(running.past).ok()?;
+            let (name, about, person) = (running.name.clone(), running.about.clone(), running.person.clone());
+            Some(Due { fired: *fired, step, name, at, about, person, what })
         };
-        self.running.iter().filter_map(due).min_by_key(|due| (due.at, due.fired))
+        let open = self.running.iter().filter(|(fired, _)| !under_way.contains(fired));
+        open.filter_map(due).min_by_key(|due| (due.at, due.fired))
     }
 }

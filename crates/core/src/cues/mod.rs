@@ -1,7 +1,7 @@
 //! Cues: when this happens, do that. What fires is decided from the record and the definitions alone, and firing is itself a line of
 //! the record; so reading the record again fires nothing, and trying a cue on the past says what it would have done.
 
-pub mod actions;
+mod edit;
 mod firings;
 mod sentence;
 pub mod starts;
@@ -9,10 +9,15 @@ pub mod starts;
 pub use firings::{Due, Firings, Logged};
 pub use sentence::Offer;
 
-use crate::record::cue::Step;
+use crate::money::conversion::Conversion;
+use crate::record::cue::{Do, Step};
 use crate::record::happening::Kind;
 use crate::record::ids::WidgetId;
 use crate::sentence::EditError;
+use crate::time::Instant;
+use crate::time::calendar::Calendar;
+use crate::widgets::Watched;
+use chrono::TimeDelta;
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 
@@ -35,7 +40,7 @@ pub enum When {
         #[serde(default)]
         least: i64,
     },
-    /// Somebody says a word in chat for which a widget listens.
+    /// Somebody says a word in chat.
     Command {
         /// The word.
         word: String,
@@ -67,12 +72,64 @@ pub enum When {
         /// Of which widget.
         widget: WidgetId,
     },
+    /// The time of a clock comes to so many seconds from above; 0 is its end.
+    Left {
+        /// Of which widget.
+        widget: WidgetId,
+        /// How many.
+        seconds: i64,
+    },
+    /// A wheel comes to rest.
+    Rested {
+        /// Of which widget.
+        widget: WidgetId,
+        /// On what; anything where it is empty.
+        on: String,
+    },
+    /// A time of the channel's day.
+    At {
+        /// In minutes after midnight.
+        minute: u16,
+    },
     /// A show begins.
     Begins,
     /// A show ends.
     Ends,
     /// Nothing but a press in its room.
     ByHand,
+}
+
+impl When {
+    /// The widget that is watched for it, and what in it.
+    #[must_use]
+    pub fn watches(&self) -> Option<(Watched, WidgetId)> {
+        match self {
+            Self::Reached { widget } => Some((Watched::Reached, *widget)),
+            Self::Passed { widget, .. } => Some((Watched::Passed, *widget)),
+            Self::Closed { widget } => Some((Watched::Closed, *widget)),
+            Self::Left { widget, .. } => Some((Watched::Left, *widget)),
+            Self::Rested { widget, .. } => Some((Watched::Rested, *widget)),
+            _ => None,
+        }
+    }
+
+    /// Whether it comes by itself, with no line of the record at its instant.
+    #[must_use]
+    pub fn comes_by_itself(&self) -> bool {
+        matches!(self, Self::Left { .. } | Self::Rested { .. } | Self::At { .. })
+    }
+}
+
+/// The first time after an instant at which the channel's clock shows so many minutes after midnight.
+#[must_use]
+pub fn next_minute(calendar: &Calendar, minute: u16, from: Instant) -> Option<Instant> {
+    let today = calendar.local(from).date();
+    let on = |days: i64| {
+        let midnight = today.checked_add_signed(TimeDelta::days(days))?.and_hms_opt(0, 0, 0)?;
+        Some(calendar.instant(midnight.checked_add_signed(TimeDelta::minutes(minute.into()))?))
+    };
+    // Where clocks change, an instant of today may be over by less than a day.
+    (0..=2).filter_map(on).find(|at| *at > from)
 }
 
 /// One cue.
@@ -94,9 +151,15 @@ pub struct Cue {
     /// Only the first time of each supporter in a show.
     #[serde(default)]
     pub once_each: bool,
+    /// Only while that widget is seen on some overlay.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub while_shown: Option<WidgetId>,
     /// What it does, in order.
     #[serde(default)]
     pub steps: Vec<Step>,
+    /// When it was last edited: what came by itself before that sets it off no more.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub since: Option<Instant>,
 }
 
 impl Cue {
@@ -110,16 +173,16 @@ impl Cue {
             on_air: false,
             every_s: 0,
             once_each: false,
+            while_shown: None,
             steps: Vec::new(),
+            since: None,
         }
     }
 
-    /// The widget whose figure it watches.
-    #[must_use]
-    pub fn watches(&self) -> Option<WidgetId> {
-        match self.when {
-            When::Reached { widget } | When::Passed { widget, .. } => Some(widget),
-            _ => None,
+    /// Tells what was set in money in another currency.
+    pub fn convert(&mut self, by: &Conversion) {
+        if let When::Entry { kind: Kind::Tip | Kind::Purchase, least } = &mut self.when {
+            *least = by.amount(*least);
         }
     }
 }
@@ -173,6 +236,9 @@ pub enum NotFired {
     /// It fires only on air.
     #[error("the channel was off air")]
     OffAir,
+    /// It fires only while a widget is seen.
+    #[error("the widget that must be seen for it was not on the picture")]
+    NotShown,
     /// It has just fired.
     #[error("it had fired {0} s before")]
     Resting(i64),
@@ -185,11 +251,17 @@ pub enum NotFired {
 }
 
 impl Cues {
+    /// Whether any of them calls an address.
+    #[must_use]
+    pub fn make_calls(&self) -> bool {
+        self.all.values().flat_map(|cue| &cue.steps).any(|step| matches!(step.what, Do::Call { .. }))
+    }
+
     /// What they are after something was done to them, and the cue with which it was done.
     ///
     /// # Errors
     /// It cannot be done; nothing is half changed.
-    pub fn edited(&self, edit: CueEdit, offer: &Offer) -> Result<(Self, Option<u32>), CueError> {
+    pub fn edited(&self, edit: CueEdit, offer: &Offer, now: Instant) -> Result<(Self, Option<u32>), CueError> {
         let mut after = self.clone();
         let id = match edit {
             CueEdit::Add(cue) => {
@@ -197,12 +269,13 @@ impl Cues {
                     return Err(CueError::TooMany);
                 }
                 let id = after.all.last_key_value().map_or(1, |(id, _)| id.saturating_add(1));
-                after.all.insert(id, *cue);
+                after.all.insert(id, Cue { since: Some(now), ..*cue });
                 Some(id)
             }
             CueEdit::Set { cue: id, key, text } => {
                 let cue = after.all.get_mut(&id).ok_or(CueError::NoSuchCue)?;
                 cue.edit(&key, &text, offer)?;
+                cue.since = Some(now);
                 Some(id)
             }
             CueEdit::Remove(id) => {

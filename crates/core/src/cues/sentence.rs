@@ -2,64 +2,79 @@
 
 use super::{Cue, MOST_STEPS, When};
 use crate::language::unit::Unit;
-use crate::record::cue::{Do, Step};
+use crate::record::cue::Do;
 use crate::record::happening::Kind;
 use crate::record::ids::WidgetId;
-use crate::sentence::{EditError, Editor, MOST_NUMBER, Part, input};
-use crate::time::words::digits;
-use chrono::TimeDelta;
+use crate::sentence::{Editor, Part};
+use crate::widgets::Watched;
 use std::collections::BTreeMap;
 
-const NAME: &str = "The name";
-const WHEN: &str = "The occasion";
-const LEAST: &str = "The least size";
-const WORD: &str = "The word";
-const WIDGET: &str = "The widget";
-const VALUE: &str = "The value";
+pub(super) const NAME: &str = "The name";
+pub(super) const WHEN: &str = "The occasion";
+pub(super) const LEAST: &str = "The least size";
+pub(super) const WORD: &str = "The word";
+pub(super) const WIDGET: &str = "The widget";
+pub(super) const VALUE: &str = "The value";
+pub(super) const LEFT: &str = "The time left";
+pub(super) const TIME: &str = "The time of day";
+pub(super) const SHOWN: &str = "What must be seen";
+pub(super) const ADDRESS: &str = "The address";
+pub(super) const LINE: &str = "The line";
 const AIR: &str = "When it may fire";
-const EVERY: &str = "The rest between firings";
+pub(super) const EVERY: &str = "The rest between firings";
 const EACH: &str = "For whom";
-const WAIT: &str = "The wait";
-const WHAT: &str = "What is done";
-const NUMBER: &str = "The number";
-const TEXT: &str = "The text";
-const NONE_OF_THEM: &str = "is none of the choices offered; pick one from the list";
+pub(super) const WAIT: &str = "The wait";
+pub(super) const WHAT: &str = "What is done";
+pub(super) const NUMBER: &str = "The number";
+pub(super) const TEXT: &str = "The text";
+pub(super) const NONE_OF_THEM: &str = "is none of the choices offered; pick one from the list";
 
 /// Kinds that can be waited for.
-const KINDS: [Kind; 7] = [Kind::Tip, Kind::Sub, Kind::Gift, Kind::Cheer, Kind::Follow, Kind::Raid, Kind::Purchase];
+pub(super) const KINDS: [Kind; 7] =
+    [Kind::Tip, Kind::Sub, Kind::Gift, Kind::Cheer, Kind::Follow, Kind::Raid, Kind::Purchase];
 
 /// What a channel has that a cue can go by and do.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct Offer {
-    /// Goals, counters and polls: the widget, the family's word, and its title.
-    pub watched: Vec<(WidgetId, &'static str, String)>,
+    /// Widgets that can be waited for: which, what in them, and their titles.
+    pub watched: Vec<(WidgetId, Watched, String)>,
     /// What can be done: in words, and whether a text goes along.
     pub actions: Vec<(Do, String, bool)>,
+    /// What widgets are called that stand on overlays.
+    pub titles: BTreeMap<WidgetId, String>,
     /// Of which family each widget is that can be operated.
     pub families: BTreeMap<WidgetId, &'static str>,
     /// Which widget a piece of an overlay is, by the overlay's number and the piece's.
     pub pieces: BTreeMap<(u32, u32), WidgetId>,
     /// In what money is told.
     pub money: Option<Unit>,
+    /// What the values are called that stand in a line of chat, with what they are now.
+    pub texts: BTreeMap<String, String>,
 }
 
+/// What a step does besides operating widgets and pieces: how it begins, and its words.
+const BESIDES: [(&str, &str); 2] = [("say", "say in chat"), ("call", "call an address")];
+
 /// The key of an action among all that are offered.
-fn key_of(what: &Do) -> String {
+pub(super) fn key_of(what: &Do) -> String {
     match what {
         Do::Press { widget, action, value, side, .. } => {
             let some = |number: Option<i64>| number.map(|number| number.to_string()).unwrap_or_default();
             format!("press {widget} {action} {} {}", some(*value), some(side.map(i64::from)))
         }
         Do::Appear { overlay, piece, shown } => format!("appear {overlay} {piece} {shown}"),
+        Do::Sound { overlay, sound } => format!("sound {overlay} {sound}"),
+        Do::Say { .. } => "say".into(),
+        Do::Call { .. } => "call".into(),
     }
 }
 
 impl Offer {
-    fn of_family(&self, family: &str) -> impl Iterator<Item = &(WidgetId, &'static str, String)> {
-        self.watched.iter().filter(move |(_, key, _)| *key == family)
+    pub(super) fn of(&self, watched: Watched) -> impl Iterator<Item = &(WidgetId, Watched, String)> {
+        self.watched.iter().filter(move |(_, own, _)| *own == watched)
     }
 
-    fn unit(&self, kind: Kind) -> Unit {
+    pub(super) fn unit(&self, kind: Kind) -> Unit {
         match self.money {
             Some(money) if kind == Kind::Tip || kind == Kind::Purchase => money,
             _ => Unit::Things,
@@ -81,23 +96,6 @@ impl Offer {
     }
 }
 
-/// The family whose widgets an occasion watches.
-fn family(when: &When) -> Option<&'static str> {
-    match when {
-        When::Reached { .. } => Some("goal"),
-        When::Passed { .. } => Some("counter"),
-        When::Closed { .. } => Some("poll"),
-        _ => None,
-    }
-}
-
-fn widget_of(when: &When) -> Option<WidgetId> {
-    match when {
-        When::Reached { widget } | When::Passed { widget, .. } | When::Closed { widget } => Some(*widget),
-        _ => None,
-    }
-}
-
 fn when_key(when: &When) -> String {
     match when {
         When::Entry { kind, .. } => kind.key().to_owned(),
@@ -107,11 +105,23 @@ fn when_key(when: &When) -> String {
         When::Reached { .. } => "reached".into(),
         When::Passed { .. } => "passed".into(),
         When::Closed { .. } => "closed".into(),
+        When::Left { .. } => "left".into(),
+        When::Rested { .. } => "rested".into(),
+        When::At { .. } => "at".into(),
         When::Begins => "begins".into(),
         When::Ends => "ends".into(),
         When::ByHand => "hand".into(),
     }
 }
+
+/// What can be waited for in widgets: its key, and its words.
+const WATCHES: [(Watched, &str, &str); 5] = [
+    (Watched::Reached, "reached", "a goal is reached"),
+    (Watched::Passed, "passed", "a counter comes to a value"),
+    (Watched::Closed, "closed", "a poll is closed"),
+    (Watched::Left, "left", "a clock runs down"),
+    (Watched::Rested, "rested", "a wheel comes to rest"),
+];
 
 fn occasions(offer: &Offer) -> Vec<(String, String)> {
     let entry = |kind: Kind| {
@@ -127,20 +137,16 @@ fn occasions(offer: &Offer) -> Vec<(String, String)> {
         (kind.key().to_owned(), words.to_owned())
     };
     let mut all: Vec<(String, String)> = KINDS.map(entry).into();
-    let has = |family: &str| offer.of_family(family).next().is_some();
     let mut more = |key: &str, words: &str| all.push((key.to_owned(), words.to_owned()));
     more("command", "somebody says a word in chat");
     more("reward", "somebody takes a reward");
     more("signal", "a signal comes");
-    for (family, key, words) in [
-        ("goal", "reached", "a goal is reached"),
-        ("counter", "passed", "a counter comes to a value"),
-        ("poll", "closed", "a poll is closed"),
-    ] {
-        if has(family) {
+    for (watched, key, words) in WATCHES {
+        if offer.of(watched).next().is_some() {
             more(key, words);
         }
     }
+    more("at", "the clock strikes");
     more("begins", "the show begins");
     more("ends", "the show ends");
     more("hand", "you press it");
@@ -160,23 +166,6 @@ fn choice(
         options.insert(0, (chosen.clone(), gone.to_owned()));
     }
     Part::field(key, label, shown.unwrap_or_else(|| gone.to_owned()), Editor::Choice { options, chosen })
-}
-
-/// A length of time that may be none, as it reads after some words.
-fn length(
-    key: impl Into<std::borrow::Cow<'static, str>>,
-    label: &'static str,
-    seconds: u32,
-    none: &str,
-    before: &str,
-) -> Part {
-    let digits = digits(TimeDelta::seconds(i64::from(seconds)));
-    let shown = match seconds {
-        0 => none.to_owned(),
-        1..60 => format!("{before} {seconds} s"),
-        _ => format!("{before} {digits}"),
-    };
-    Part::field(key, label, shown, Editor::MaybeLength { value: if seconds == 0 { String::new() } else { digits } })
 }
 
 impl Cue {
@@ -215,15 +204,30 @@ impl Cue {
             )),
             _ => {}
         }
-        if let (Some(family), Some(widget)) = (family(&self.when), widget_of(&self.when)) {
-            let options =
-                offer.of_family(family).map(|(id, _, title)| (id.to_string(), format!("“{title}”"))).collect();
+        if let Some((watched, widget)) = self.when.watches() {
+            let options = offer.of(watched).map(|(id, _, title)| (id.to_string(), format!("“{title}”"))).collect();
             parts.push(Part::words("in"));
             parts.push(choice("widget", WIDGET, options, widget.to_string(), "a widget that is gone"));
         }
-        if let When::Passed { value, .. } = self.when {
-            let editor = Editor::Number { value: value.to_string(), sign: String::new() };
-            parts.extend([Part::words("at"), Part::field("value", VALUE, value.to_string(), editor)]);
+        match &self.when {
+            When::Passed { value, .. } => {
+                let editor = Editor::Number { value: value.to_string(), sign: String::new() };
+                parts.extend([Part::words("at"), Part::field("value", VALUE, value.to_string(), editor)]);
+            }
+            When::Left { seconds, .. } => {
+                let seconds = u32::try_from(*seconds).unwrap_or(u32::MAX);
+                parts.extend([Part::words("to"), Part::rest(("left", LEFT), seconds, "its end", "")]);
+            }
+            When::Rested { on, .. } => {
+                let shown = if on.is_empty() { "anything".to_owned() } else { format!("“{on}”") };
+                let editor = Editor::Text { value: on.clone() };
+                parts.extend([Part::words("on"), Part::field("word", WORD, shown, editor)]);
+            }
+            When::At { minute } => {
+                let value = format!("{:02}:{:02}", minute / 60, minute % 60);
+                parts.push(Part::field("time", TIME, value.clone(), Editor::Text { value }));
+            }
+            _ => {}
         }
         let plain = |options: &[(&str, &str)]| -> Vec<(String, String)> {
             options.iter().map(|(key, words)| ((*key).to_owned(), (*words).to_owned())).collect()
@@ -233,7 +237,7 @@ impl Cue {
             Part::words(","),
             choice("on_air", AIR, plain(&[("any", "at any time"), ("on", "only on air")]), air.to_owned(), ""),
             Part::words(", with"),
-            length("every", EVERY, self.every_s, "no rest between", "a rest of"),
+            Part::rest(("every", EVERY), self.every_s, "no rest between", "a rest of "),
             Part::words(","),
             choice(
                 "each",
@@ -243,12 +247,21 @@ impl Cue {
                 "",
             ),
         ]);
-        let actions: Vec<(String, String)> =
+        let mut seen = vec![(String::new(), "whatever is seen".to_owned())];
+        let titles = offer.titles.iter();
+        seen.extend(titles.map(|(id, title)| (id.to_string(), format!("only while “{title}” is seen"))));
+        let chosen = self.while_shown.map_or_else(String::new, |id| id.to_string());
+        parts.extend([
+            Part::words(","),
+            choice("shown", SHOWN, seen, chosen, "only while a widget is seen that is gone"),
+        ]);
+        let mut actions: Vec<(String, String)> =
             offer.actions.iter().map(|(what, words, _)| (key_of(what), words.clone())).collect();
+        actions.extend(BESIDES.map(|(key, words)| (key.to_owned(), words.to_owned())));
         for (place, step) in self.steps.iter().enumerate() {
             let found = offer.find(&step.what);
             parts.push(Part::words(if place == 0 { ":" } else { ", then" }));
-            parts.push(length(format!("do:{place}:wait"), WAIT, step.wait_s, "at once", "after"));
+            parts.push(Part::rest((format!("do:{place}:wait"), WAIT), step.wait_s, "at once", "after "));
             let mut options = actions.clone();
             options.push(("remove".into(), "nothing (leave this step out)".into()));
             let chosen = found.map_or_else(|| key_of(&step.what), |(offered, ..)| key_of(offered));
@@ -257,6 +270,16 @@ impl Cue {
                 let editor = Editor::Number { value: value.to_string(), sign: String::new() };
                 parts.push(Part::words("by"));
                 parts.push(Part::field(format!("do:{place}:value"), NUMBER, value.to_string(), editor));
+            }
+            if let Do::Say { text } = &step.what {
+                let shown = if text.is_empty() { "nothing yet".to_owned() } else { format!("“{text}”") };
+                let editor = Editor::Text { value: text.clone() };
+                parts.push(Part::field(format!("do:{place}:line"), LINE, shown, editor));
+            }
+            if let Do::Call { address } = &step.what {
+                let shown = if address.is_empty() { "none yet" } else { address }.to_owned();
+                let editor = Editor::Text { value: address.clone() };
+                parts.push(Part::field(format!("do:{place}:address"), ADDRESS, shown, editor));
             }
             if let (Do::Press { text, .. }, true) = (&step.what, found.is_some_and(|(.., takes_text)| *takes_text)) {
                 let value = text.clone().unwrap_or_default();
@@ -271,115 +294,4 @@ impl Cue {
         }
         parts
     }
-
-    /// Changes one part of its sentence.
-    ///
-    /// # Errors
-    /// An unknown part, or a value that it does not take.
-    pub fn edit(&mut self, key: &str, text: &str, offer: &Offer) -> Result<(), EditError> {
-        match key {
-            "name" => self.name = input(NAME, text).title()?,
-            "on" => self.on = text == "on",
-            "when" => self.when = occasion(text, offer)?,
-            "on_air" => self.on_air = text == "on",
-            "each" => self.once_each = text == "first",
-            "every" => self.every_s = seconds(EVERY, text)?,
-            "least" => {
-                let When::Entry { kind, least } = &mut self.when else { return Err(no_such_part(key)) };
-                let read = input(LEAST, text);
-                *least = if text.trim().is_empty() { 0 } else { read.in_unit(offer.unit(*kind), 0)? };
-            }
-            "word" => match &mut self.when {
-                When::Command { word } => *word = input(WORD, text).maybe_word()?,
-                When::Reward { name } | When::Signal { name } => *name = input(WORD, text).line()?,
-                _ => return Err(no_such_part(key)),
-            },
-            "widget" => {
-                let family = family(&self.when).ok_or_else(|| no_such_part(key))?;
-                let found = offer.of_family(family).find(|(id, ..)| id.to_string() == text);
-                let (id, ..) = found.ok_or_else(|| input(WIDGET, text).refuse(NONE_OF_THEM))?;
-                match &mut self.when {
-                    When::Reached { widget } | When::Passed { widget, .. } | When::Closed { widget } => *widget = *id,
-                    _ => {}
-                }
-            }
-            "value" => {
-                let When::Passed { value, .. } = &mut self.when else { return Err(no_such_part(key)) };
-                *value = input(VALUE, text).whole(-MOST_NUMBER, MOST_NUMBER)?;
-            }
-            "do:add" => {
-                if self.steps.len() >= MOST_STEPS {
-                    return Err(input(WHAT, "").refuse("is full: a cue has at most 20 steps"));
-                }
-                self.steps.push(Step { wait_s: 0, what: action(text, offer)? });
-            }
-            _ => return self.edit_step(key, text, offer),
-        }
-        Ok(())
-    }
-
-    fn edit_step(&mut self, key: &str, text: &str, offer: &Offer) -> Result<(), EditError> {
-        let (place, part) = key
-            .strip_prefix("do:")
-            .and_then(|rest| rest.split_once(':'))
-            .and_then(|(place, part)| Some((place.parse::<usize>().ok()?, part)))
-            .filter(|(place, _)| *place < self.steps.len())
-            .ok_or_else(|| no_such_part(key))?;
-        if (part, text) == ("what", "remove") {
-            self.steps.remove(place);
-            return Ok(());
-        }
-        let step = self.steps.get_mut(place).ok_or_else(|| no_such_part(key))?;
-        match (part, &mut step.what) {
-            ("wait", _) => step.wait_s = seconds(WAIT, text)?,
-            ("what", what) => *what = action(text, offer)?,
-            ("value", Do::Press { value: Some(value), .. }) => {
-                *value = input(NUMBER, text).whole(-MOST_NUMBER, MOST_NUMBER)?;
-            }
-            ("text", Do::Press { text: own, .. }) => {
-                let line = input(TEXT, text).line()?;
-                *own = (!line.is_empty()).then_some(line);
-            }
-            _ => return Err(no_such_part(key)),
-        }
-        Ok(())
-    }
-}
-
-fn no_such_part(key: &str) -> EditError {
-    EditError {
-        label: "This cue", why: format!("has no part called “{}”", key.chars().take(40).collect::<String>())
-    }
-}
-
-/// A length of at most a day, in seconds; 0 for none.
-fn seconds(label: &'static str, text: &str) -> Result<u32, EditError> {
-    let read = input(label, text);
-    let seconds = read.maybe_length()?.unwrap_or(0);
-    u32::try_from(seconds).ok().filter(|one| *one <= 86_400).ok_or_else(|| read.refuse("must be a day at most"))
-}
-
-fn action(text: &str, offer: &Offer) -> Result<Do, EditError> {
-    let found = offer.actions.iter().find(|(what, ..)| key_of(what) == text);
-    found.map(|(what, ..)| what.clone()).ok_or_else(|| input(WHAT, text).refuse(NONE_OF_THEM))
-}
-
-fn occasion(text: &str, offer: &Offer) -> Result<When, EditError> {
-    let refuse = || input(WHEN, text).refuse(NONE_OF_THEM);
-    if let Some(kind) = KINDS.into_iter().find(|kind| kind.key() == text) {
-        return Ok(When::Entry { kind, least: 0 });
-    }
-    let first = |family: &str| offer.of_family(family).next().map(|(id, ..)| *id).ok_or_else(refuse);
-    Ok(match text {
-        "command" => When::Command { word: String::new() },
-        "reward" => When::Reward { name: String::new() },
-        "signal" => When::Signal { name: String::new() },
-        "reached" => When::Reached { widget: first("goal")? },
-        "passed" => When::Passed { widget: first("counter")?, value: 10 },
-        "closed" => When::Closed { widget: first("poll")? },
-        "begins" => When::Begins,
-        "ends" => When::Ends,
-        "hand" => When::ByHand,
-        _ => return Err(refuse()),
-    })
 }

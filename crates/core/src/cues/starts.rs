@@ -3,10 +3,11 @@
 use super::{Cue, Offer, When};
 use crate::record::cue::{Do, Step};
 use crate::record::happening::Kind;
+use crate::widgets::Watched;
 
-/// One to begin with: what it does, in words, and the cue. It is off until somebody has read it.
+/// Those to begin with: what each does, in words, and its cues. They are off until somebody has read them.
 #[must_use]
-pub fn all(offer: &Offer) -> Vec<(String, Cue)> {
+pub fn all(offer: &Offer) -> Vec<(String, Vec<Cue>)> {
     let cue = |name: &str, when: When, steps: Vec<Step>| Cue {
         name: name.to_owned(),
         on: false,
@@ -14,7 +15,9 @@ pub fn all(offer: &Offer) -> Vec<(String, Cue)> {
         on_air: true,
         every_s: 0,
         once_each: false,
+        while_shown: None,
         steps,
+        since: None,
     };
     let step = |wait_s: u32, what: &Do| Step { wait_s, what: what.clone() };
     let press = |family: &str, action: &str| {
@@ -22,17 +25,19 @@ pub fn all(offer: &Offer) -> Vec<(String, Cue)> {
             Do::Press { widget, action: own, .. } => {
                 own == action && offer.families.get(widget).is_some_and(|key| *key == family)
             }
-            Do::Appear { .. } => false,
+            _ => false,
         };
         offer.actions.iter().find(|(what, ..)| of(what)).map(|(what, ..)| what)
     };
     let appear = |wanted: bool| {
         offer.actions.iter().find(|(what, ..)| matches!(what, Do::Appear { shown, .. } if *shown == wanted))
     };
-    let first = |family: &str| offer.watched.iter().find(|(_, key, _)| *key == family).map(|(id, ..)| *id);
+    let first = |watched: Watched| offer.watched.iter().find(|(_, own, _)| *own == watched).map(|(id, ..)| *id);
+    let sound = offer.actions.iter().find(|(what, ..)| matches!(what, Do::Sound { .. })).map(|(what, ..)| what);
+    let say = |text: &str| Step { wait_s: 0, what: Do::Say { text: text.to_owned() } };
     let comes = |kind: Kind, least: i64| When::Entry { kind, least };
     let mut starts = Vec::new();
-    let mut start = |words: &str, cue: Cue| starts.push((words.to_owned(), cue));
+    let mut start = |words: &str, cue: Cue| starts.push((words.to_owned(), vec![cue]));
     if let Some(add) = press("counter", "add") {
         start("Count every tip on a counter", cue("Count tips", comes(Kind::Tip, 0), vec![step(0, add)]));
         start("Count subscriptions on a counter", cue("Count subscriptions", comes(Kind::Sub, 0), vec![step(0, add)]));
@@ -60,18 +65,36 @@ pub fn all(offer: &Offer) -> Vec<(String, Cue)> {
                 Do::Appear { overlay, piece, shown } => {
                     *shown == wanted && offer.pieces.get(&(*overlay, *piece)) == Some(widget)
                 }
-                Do::Press { .. } => false,
+                _ => false,
             };
             offer.actions.iter().find(|(what, ..)| own(what)).map(|(what, ..)| what)
         };
-        Some((begin, shows(true)?, shows(false)?))
+        Some((*widget, begin, shows(true)?, shows(false)?))
     });
-    if let Some((begin, show, hide)) = on_picture {
+    if let Some((widget, begin, show, hide)) = on_picture {
+        let reset =
+            offer.actions.iter().map(|(what, ..)| what).find(
+                |what| matches!(what, Do::Press { widget: own, action, .. } if *own == widget && action == "reset"),
+            );
         let reward = When::Reward { name: String::new() };
-        let steps = vec![step(0, show), step(0, begin), step(600, hide)];
-        let rests = Cue { every_s: 600, ..cue("A reward runs a clock", reward, steps) };
-        start("A reward shows a clock, starts it, and hides it when its time is over", rests);
+        let steps = reset.into_iter().chain([show, begin]).map(|what| step(0, what)).collect();
+        let runs = cue("A reward runs a clock", reward, steps);
+        let over = When::Left { widget, seconds: 0 };
+        let steps = sound.into_iter().map(|what| step(0, what)).chain([step(5, hide)]).collect();
+        let hides = Cue { while_shown: Some(widget), ..cue("Its time is over", over, steps) };
+        let words = "A reward shows a clock and starts it; when it is done, a sound plays and it is hidden";
+        starts.push((words.to_owned(), vec![runs, hides]));
     }
+    let mut start = |words: &str, cue: Cue| starts.push((words.to_owned(), vec![cue]));
+    if let Some(widget) = first(Watched::Left) {
+        let minute = When::Left { widget, seconds: 60 };
+        start("Say in chat when a clock has a minute left", cue("One minute", minute, vec![say("One minute left!")]));
+    }
+    if let Some(widget) = first(Watched::Rested) {
+        let rested = When::Rested { widget, on: String::new() };
+        start("Say in chat what a wheel has drawn", cue("The wheel has spoken", rested, vec![say("{{ message }}")]));
+    }
+    start("Thank in chat for a raid", cue("Raid", comes(Kind::Raid, 0), vec![say("Welcome, {{ name }} and friends!")]));
     if let Some(pause) = press("subathon", "pause") {
         start("Pause the subathon when the show ends", cue("Good night", When::Ends, vec![step(0, pause)]));
     }
@@ -87,7 +110,7 @@ pub fn all(offer: &Offer) -> Vec<(String, Cue)> {
         start("Show a piece for a minute when a raid comes", cue("Welcome", comes(Kind::Raid, 0), minute));
         let signal = When::Signal { name: "look".into() };
         start("A signal shows a piece for ten seconds", cue("Look here", signal, vec![step(0, show), step(10, hide)]));
-        if let Some(widget) = first("goal") {
+        if let Some(widget) = first(Watched::Reached) {
             let steps = vec![step(0, show), step(20, hide)];
             let reached = cue("Goal reached", When::Reached { widget }, steps);
             start("Show a piece for 20 seconds when a goal is reached", reached);
@@ -96,7 +119,7 @@ pub fn all(offer: &Offer) -> Vec<(String, Cue)> {
     if let Some(spin) = press("wheel", "spin") {
         let rests = Cue { every_s: 30, ..cue("A tip spins the wheel", comes(Kind::Tip, 1_000), vec![step(0, spin)]) };
         start("Spin a wheel for a larger tip", rests);
-        if let Some(widget) = first("poll") {
+        if let Some(widget) = first(Watched::Closed) {
             let closed = cue("The wheel has the last word", When::Closed { widget }, vec![step(5, spin)]);
             start("Spin a wheel five seconds after a poll is closed", closed);
         }
@@ -107,7 +130,7 @@ pub fn all(offer: &Offer) -> Vec<(String, Cue)> {
     if let (Some(open), Some(close)) = (press("poll", "open"), press("poll", "close")) {
         let steps = vec![step(0, open), step(120, close)];
         start("Open a poll when the show begins, for two minutes", cue("First question", When::Begins, steps));
-        if let Some(widget) = first("goal") {
+        if let Some(widget) = first(Watched::Reached) {
             let next = cue("What next?", When::Reached { widget }, vec![step(10, open), step(120, close)]);
             start("Ask what comes next when a goal is reached", next);
         }

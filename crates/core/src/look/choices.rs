@@ -44,6 +44,12 @@ pub(super) const ICONS: &[(&str, &str)] = &[
     ("star", "Star"),
 ];
 
+/// The sounds that come along: the word of each, and its name.
+pub fn sounds() -> impl Iterator<Item = (&'static str, &'static str)> {
+    let once = SOUNDS.iter().chain(&DONES[1..2]).chain(ADDEDS).chain(TICKS);
+    once.copied().filter(|(key, _)| *key != "none")
+}
+
 /// The drawn set of signs: the word of each, and its name.
 pub fn icons() -> impl Iterator<Item = (&'static str, &'static str)> {
     // The first two choices say whether there is one at all.

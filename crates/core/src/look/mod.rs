@@ -15,7 +15,7 @@ mod token;
 pub mod tokens;
 
 pub use base::Base;
-pub use choices::icons;
+pub use choices::{icons, sounds};
 pub use contrast::{contrast, warnings};
 pub use file::{FileError, from_file, to_file};
 pub use font::{FONTS, Font};

@@ -33,6 +33,23 @@ pub enum Do {
         /// Whether it is seen from then on.
         shown: bool,
     },
+    /// Plays a sound on the pages of an overlay.
+    Sound {
+        /// Of which.
+        overlay: u32,
+        /// One that comes along, by its name, or one of the streamer's own, by its token.
+        sound: String,
+    },
+    /// Says a line in chat.
+    Say {
+        /// The line, with places for values.
+        text: String,
+    },
+    /// Calls an address, signed.
+    Call {
+        /// Which.
+        address: String,
+    },
 }
 
 /// One step of a cue.

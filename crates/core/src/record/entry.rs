@@ -158,6 +158,8 @@ pub enum Change {
     Amend(Box<Happening>),
 }
 
+/// The source of lines that say what comes by itself.
+pub const BY_ITSELF: &str = "clock";
 /// Under this word the ledger files what operators do.
 pub const ACT: &str = "act";
 /// Under this word the ledger files acts taken back.

@@ -134,6 +134,23 @@ impl Part {
         Self::field(key, label, shown, Editor::MaybeLength { value: length.unwrap_or_default() })
     }
 
+    /// A rest or a wait in seconds, which may be none, as it reads after some words.
+    #[must_use]
+    pub fn rest(
+        (key, label): (impl Into<Cow<'static, str>>, &'static str),
+        seconds: u32,
+        none: &str,
+        before: &str,
+    ) -> Self {
+        let digits = digits(TimeDelta::seconds(seconds.into()));
+        let shown = match seconds {
+            0 => none.to_owned(),
+            1..60 => format!("{before}{seconds} s"),
+            _ => format!("{before}{digits}"),
+        };
+        Self::field(key, label, shown, Editor::MaybeLength { value: if seconds == 0 { String::new() } else { digits } })
+    }
+
     /// Words that stay, in short.
     #[must_use]
     pub fn words(words: impl Into<Cow<'static, str>>) -> Self {

@@ -147,6 +147,19 @@ impl Input<'_> {
         if self.text.trim().is_empty() { Ok(None) } else { self.length().map(Some) }
     }
 
+    /// A rest or a wait of at most a day, in seconds; nothing and 0 are none. `5 s` is as good as `5`.
+    ///
+    /// # Errors
+    /// Longer, or no length.
+    pub fn rest(&self) -> Result<u32, EditError> {
+        let text = self.text.trim().trim_end_matches(['s', ' ']);
+        if text.is_empty() || text == "0" {
+            return Ok(0);
+        }
+        let seconds = Input { text, ..*self }.length()?;
+        u32::try_from(seconds).ok().filter(|one| *one <= 86_400).ok_or_else(|| self.refuse("must be a day at most"))
+    }
+
     /// A word that somebody says in chat: no blanks in it, at most 40 characters.
     ///
     /// # Errors
@@ -176,6 +189,19 @@ impl Input<'_> {
             return Ok(String::new());
         }
         self.title()
+    }
+
+    /// A line of text of at most so many characters, possibly empty.
+    ///
+    /// # Errors
+    /// Too long, or characters that cannot be shown.
+    pub fn long_line(&self, most: usize) -> Result<String, EditError> {
+        let line = text::message(self.text).map_err(|error| self.refuse(error.to_string()))?;
+        let line = line.split_whitespace().collect::<Vec<_>>().join(" ");
+        if line.chars().count() > most {
+            return Err(self.refuse(format!("is longer than {most} characters")));
+        }
+        Ok(line)
     }
 
     /// A short line of text.

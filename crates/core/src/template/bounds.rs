@@ -17,6 +17,8 @@ pub const MOST_WORK: usize = 60_000;
 const NUMBER: usize = 350;
 /// The longest figure with its currency or grouping.
 const FIGURE: usize = 60;
+/// The longest that a widget says in a line of chat.
+pub(super) const WIDGET: usize = 200;
 /// One character in capitals is three at most (Unicode SpecialCasing).
 const CAPITALS: usize = 3;
 
@@ -249,6 +251,7 @@ impl<'a> Reading<'a> {
             }
             "money" | "number" => number(shape).map(|()| Shape::text(FIGURE)),
             "upper" | "lower" => text(shape).map(|()| Shape::text(shape.most.saturating_mul(CAPITALS))),
+            "widget" => text(shape).map(|()| Shape::text(WIDGET)),
             "cut" => {
                 text(shape)?;
                 let kept = match one.args.first() {

@@ -5,6 +5,8 @@
 //! followed (see [`bounds`]), and what comes out is runs of plain text, never markup.
 
 mod bounds;
+#[cfg(test)]
+mod tests;
 
 pub use bounds::MOST_WORK;
 
@@ -14,6 +16,7 @@ use crate::money::{Currency, Money};
 use minijinja::value::{Kwargs, Rest, Value, ValueKind};
 use minijinja::{Environment, ErrorKind, State, UndefinedBehavior};
 use serde::{Deserialize, Serialize};
+use std::collections::BTreeMap;
 use std::sync::LazyLock;
 
 /// Longest template, in characters.
@@ -117,6 +120,14 @@ pub struct Run {
     pub name: bool,
 }
 
+impl Run {
+    /// Text that is not emphasised.
+    #[must_use]
+    pub fn plain(text: &str) -> Self {
+        Self { text: text.to_owned(), strong: false, name: false }
+    }
+}
+
 /// Why a template was refused, and where.
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
 #[error("is wrong in line {line}, column {column}: {why}")]
@@ -149,6 +160,7 @@ static JINJA: LazyLock<Environment<'static>> = LazyLock::new(|| {
     jinja.add_filter("upper", |text: String| text.to_uppercase());
     jinja.add_filter("lower", |text: String| text.to_lowercase());
     jinja.add_filter("cut", cut);
+    jinja.add_filter("widget", widget);
     jinja.add_filter("default", |value: Value, other: Value| if is_nothing(&value) { other } else { value });
     jinja
 });
@@ -207,6 +219,15 @@ fn number(state: &State<'_, '_>, value: Value) -> Result<String, minijinja::Erro
     Ok(language(state).number(number))
 }
 
+/// `{{ "Cups of tea"|widget }}`: what a widget says now, in a line of chat.
+#[allow(clippy::needless_pass_by_value, reason = "a filter is handed its values")]
+fn widget(state: &State<'_, '_>, title: String) -> Result<String, minijinja::Error> {
+    let all = state.lookup("_widgets").unwrap_or_default();
+    let text = all.get_item(&Value::from(title.as_str())).ok().filter(|text| !text.is_undefined());
+    let text = text.as_ref().and_then(Value::as_str).map(str::to_owned);
+    text.ok_or_else(|| wrong(format!("there is no widget called “{title}” that could be told here")))
+}
+
 /// `{{ message|cut(40) }}`: at most so many characters, with an ellipsis.
 fn cut(text: String, most: usize) -> String {
     if text.chars().count() <= most {
@@ -235,8 +256,13 @@ fn placed(error: &minijinja::Error, source: &str) -> TemplateError {
     }
 }
 
-/// Follows a template, if its bounds allow it.
-fn render(source: &str, values: &Values, locale: Locale) -> Result<String, TemplateError> {
+/// Follows a template, if its bounds allow it. `widgets` has what each widget says, by its title.
+fn render(
+    source: &str,
+    values: &Values,
+    widgets: &BTreeMap<String, String>,
+    locale: Locale,
+) -> Result<String, TemplateError> {
     bounds::check(source)?;
     let bare = |value: &str, text: &str| -> String {
         let own = text.chars().filter(|c| *c != STAR).take(bounds::longest(value));
@@ -252,7 +278,13 @@ fn render(source: &str, values: &Values, locale: Locale) -> Result<String, Templ
         ago: bare("ago", &values.ago),
         ..*values
     };
-    let locale = minijinja::context! { _language => locale.language.key(), _currency => locale.currency.code() };
+    let widgets: BTreeMap<&str, String> = widgets
+        .iter()
+        .map(|(title, text)| (title.as_str(), text.chars().filter(|c| *c != STAR).take(bounds::WIDGET).collect()))
+        .collect();
+    let locale = minijinja::context! {
+        _language => locale.language.key(), _currency => locale.currency.code(), _widgets => widgets,
+    };
     let context = minijinja::context! { ..Value::from_serialize(&shown), ..locale };
     let template = JINJA.template_from_str(source).map_err(|error| placed(&error, source))?;
     template.render(context).map_err(|error| placed(&error, source))
@@ -270,6 +302,14 @@ fn render(source: &str, values: &Values, locale: Locale) -> Result<String, Templ
 /// assert_eq!((error.line, error.column), (1, 4));
 /// ```
 pub fn check(source: &str) -> Result<(), TemplateError> {
+    check_line(source, &BTreeMap::new())
+}
+
+/// Checks a template for a line of chat, which can tell what widgets say.
+///
+/// # Errors
+/// What is wrong with it, and where.
+pub fn check_line(source: &str, widgets: &BTreeMap<String, String>) -> Result<(), TemplateError> {
     let here = |why: &str| TemplateError { line: 1, column: 1, why: why.to_owned() };
     if source.chars().count() > MOST {
         return Err(here(&format!("it is longer than {MOST} characters")));
@@ -280,7 +320,7 @@ pub fn check(source: &str) -> Result<(), TemplateError> {
     let currency = Currency::parse("GBP").map_err(|_| here("there is no currency"))?;
     // What an expression gives depends on the values: so it is tried with everything there, and with nothing.
     for values in [sample(), Values::default()] {
-        render(source, &values, Locale { language: Language::En, currency })?;
+        render(source, &values, widgets, Locale { language: Language::En, currency })?;
     }
     Ok(())
 }
@@ -320,12 +360,28 @@ pub fn mentions(source: &str, value: &str) -> bool {
 /// gives its fallback.
 #[must_use]
 pub fn write(source: &str, fallback: &str, values: &Values, locale: Locale) -> Vec<Run> {
-    let text = render(source, values, locale).or_else(|_| render(fallback, values, locale)).unwrap_or_default();
+    let none = BTreeMap::new();
+    let text = render(source, values, &none, locale).or_else(|_| render(fallback, values, &none, locale));
+    let text = text.unwrap_or_default();
     let mut runs = runs(&text);
     for run in runs.iter_mut().filter(|run| run.strong) {
         run.name = run.text == values.name || run.text == values.giver;
     }
     runs
+}
+
+/// Writes a line of chat.
+///
+/// # Errors
+/// The template cannot be followed with these values.
+pub fn write_line(
+    source: &str,
+    values: &Values,
+    widgets: &BTreeMap<String, String>,
+    locale: Locale,
+) -> Result<String, TemplateError> {
+    let text = render(source, values, widgets, locale)?.replace(STAR, "*");
+    Ok(text.chars().map(|c| if c.is_control() { ' ' } else { c }).collect::<String>().trim().to_owned())
 }
 
 /// Takes text apart at its `*emphasis*`. A star without a partner is a star.
@@ -367,136 +423,4 @@ pub fn plain(runs: &[Run]) -> String {
 #[allow(clippy::cast_precision_loss, reason = "a template's figure needs no more than a float's digits")]
 pub fn figure(unit: Unit, value: i64) -> f64 {
     value as f64 / unit.whole() as f64
-}
-
-#[cfg(test)]
-mod tests {
-    use super::*;
-    use proptest::prelude::*;
-
-    fn locale(language: Language) -> Locale {
-        Locale { language, currency: Currency::parse("GBP").unwrap() }
-    }
-
-    fn written(source: &str, language: Language) -> String {
-        plain(&write(source, "", &sample(), locale(language)))
-    }
-
-    #[test]
-    fn values_are_put_into_words() {
-        let cases = [
-            ("{{ name }} tipped {{ amount }}", "pinecone_ade tipped £12.50"),
-            ("{{ months }} {{ months|plural('month', 'months') }}", "9 months"),
-            ("{{ figure|money }} {{ figure|money(currency='EUR') }}", "£12.50 €12.50"),
-            ("{{ (points * 100)|number }}", "50,000"),
-            ("{{ message|cut(8)|upper }}", "MIND TH…"),
-            ("{% if tier > 1 %}tier {{ tier }}{% endif %}", "tier 2"),
-            ("{{ giver|default('nobody') }}", "quietferry"),
-        ];
-        for (source, expected) in cases {
-            assert_eq!(check(source), Ok(()), "{source}");
-            assert_eq!(written(source, Language::En), expected);
-        }
-        assert_eq!(written("{{ 5|plural('miesiąc', 'miesiące', 'miesięcy') }}", Language::Pl), "miesięcy");
-        assert_eq!(written("{{ 12345.6|money }}", Language::De), "12.345,60\u{a0}£");
-    }
-
-    #[test]
-    fn mistakes_are_told_with_line_and_column() {
-        let cases = [
-            ("{{ nmae }} tipped", 1, 4, "there is no value called nmae; there are name, amount"),
-            ("one\n{{ name|shout }}", 2, 9, "there are plural, money"),
-            ("{{ name", 1, 8, "unexpected"),
-            ("{% for a in [1] %}", 1, 1, "unexpected"),
-            ("{{ message|money }}", 1, 12, "takes a number"),
-            ("{% if months > 99 %}{{ nobody }}{% endif %}", 1, 24, "no value called nobody"),
-            ("nobody\n{% if months > 99 %}{{ name ~ nobody }}{% endif %}", 2, 31, "no value called nobody"),
-            ("{{ 1 if tier > 3 else nobody }}", 1, 23, "no value called nobody"),
-            ("{% if tier > 3 %}{% set a = 1 %}{% endif %}{{ a }}", 1, 47, "set it before the if"),
-            ("{{ 5 // count }}", 1, 4, "unable to calculate"),
-        ];
-        for (source, line, column, why) in cases {
-            let error = check(source).unwrap_err();
-            assert!(error.why.contains(why), "{source}: {error}");
-            assert_eq!(error.line, line, "{source}: {error}");
-            // The end of an unfinished template is somewhere near its end.
-            assert!(column == error.column || why == "unexpected", "{source}: {error}");
-        }
-        assert!(check(&"x".repeat(401)).is_err());
-        assert!(check("a\u{202e}b").is_err());
-    }
-
-    #[test]
-    fn what_repeats_or_grows_is_refused_before_it_is_followed() {
-        let doubling = format!("{{% set a=message %}}{}{{{{ a }}}}", "{%set a=a~a%}".repeat(24));
-        for (source, why) in [
-            ("{{ [1,2,3]*999999999 }}", "a list can only stand after in"),
-            ("{{ [1,2,3]|plural('a') }}", "a list can only stand after in"),
-            ("{{ message * 999999999 }}", "only numbers can be reckoned with"),
-            ("{{ 'x' * 999999999 }}", "only numbers can be reckoned with"),
-            ("{% for a in range(9999) %}x{% endfor %}", "a loop cannot be used here"),
-            ("{% for a in message %}x{% endfor %}", "a loop cannot be used here"),
-            ("{{ range(9999) }}", "there are no functions"),
-            ("{{ message[:10] }}", "shorten a text with cut"),
-            ("{{ message is defined }}", "there are no tests with is"),
-            (&doubling, "it may become too long"),
-        ] {
-            let error = check(source).unwrap_err();
-            assert!(error.why.contains(why), "{source}: {error}");
-            // One that was kept before it was known to be so gives its fallback.
-            let long = Values { message: "x".repeat(2_000), ..sample() };
-            assert_eq!(plain(&write(source, "{{ name }}", &long, locale(Language::En))), "pinecone_ade");
-        }
-        assert_eq!(check("{% set a = message %}{% set a = a ~ a %}{{ a ~ a|cut(90) }}"), Ok(()));
-        assert_eq!(check("{% if kind in ['tip', 'cheer'] %}{{ amount }}{% endif %}"), Ok(()));
-    }
-
-    #[test]
-    fn the_form_of_a_word_goes_with_the_whole_number() {
-        for (source, language, form) in [
-            ("{{ 1.5|plural('pound', 'pounds') }}", Language::En, "pounds"),
-            ("{{ 1.5|plural('livre', 'livres') }}", Language::Fr, "livre"),
-            ("{{ 1000000|plural('abonné', 'abonnés', 'd’abonnés') }}", Language::Fr, "d’abonnés"),
-            ("{{ 1000000|plural('abonné', 'abonnés') }}", Language::Fr, "abonnés"),
-            ("{{ 1.5|plural('miesiąc', 'miesiące', 'miesięcy', 'miesiąca') }}", Language::Pl, "miesiąca"),
-        ] {
-            assert_eq!(written(source, language), form, "{source}");
-        }
-    }
-
-    #[test]
-    fn emphasis_is_the_templates_own() {
-        let values = Values { name: "*star* & <b>".into(), ..sample() };
-        let runs = write("*{{ name }}* gave *all* 2 * 3", "", &values, locale(Language::En));
-        let run = |text: &str, strong| Run { text: text.into(), strong, name: false };
-        let expected = [
-            Run { name: true, ..run("*star* & <b>", true) },
-            run(" gave ", false),
-            run("all", true),
-            run(" 2 *", false),
-            run(" 3", false),
-        ];
-        assert_eq!(runs, expected);
-    }
-
-    #[test]
-    fn one_that_cannot_be_followed_gives_its_fallback() {
-        assert_eq!(plain(&write("{{ oh", "{{ name }}", &sample(), locale(Language::En))), "pinecone_ade");
-    }
-
-    proptest! {
-        #[test]
-        fn no_template_and_no_value_makes_it_panic(source in ".*", name in ".*") {
-            let _ = check(&source);
-            let values = Values { name, ..Values::default() };
-            let text = plain(&write(&source, "{{ name }}", &values, locale(Language::Fr)));
-            prop_assert!(text.chars().count() <= MOST_OUT && !text.contains(STAR));
-        }
-
-        #[test]
-        fn whatever_is_emphasised_no_text_is_lost(text in "[a-c *]{0,40}") {
-            let kept = |text: &str| text.chars().filter(|c| *c != '*').collect::<String>();
-            prop_assert_eq!(kept(&plain(&runs(&text))), kept(&text));
-        }
-    }
 }

@@ -1,7 +1,7 @@
 //! Carousels: several labels in turn, each for its own time. One with nothing to say is skipped.
 
 use super::label::{self, Label, LabelView};
-use super::{Family, NoActs, no_such_part};
+use super::{Cued, Family, NoActs, no_such_part};
 use crate::count::explain::{Slip, of_several};
 use crate::count::{Count, Scope};
 use crate::look::tokens::{PLATE, SIDES, SIGNS, TEXT, TITLED};
@@ -76,6 +76,7 @@ const PARTS: &[look::Part] =
 impl Family for Carousel {
     type State = NoActs;
     const KEY: &'static str = "carousel";
+    const CUED: Cued = Cued::NOTHING;
     const SHAPES: &'static [Shape] = &[
         Shape {
             key: "plate",

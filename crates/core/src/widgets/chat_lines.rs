@@ -1,8 +1,7 @@
 //! Chat lines: what is said, on the picture. Text only; addresses are taken out, so that nothing on
 //! the picture can be followed.
 
-use super::event_list::{maybe_length, read_length};
-use super::{Family, NoActs, no_such_part};
+use super::{Cued, Family, NoActs, no_such_part};
 use crate::book::chat::{ChatLine, Role};
 use crate::count::Scope;
 use crate::count::explain::Slip;
@@ -149,6 +148,7 @@ const PARTS: &[look::Part] = &[look::Part::Title, look::Part::Name, look::Part::
 impl Family for ChatLines {
     type State = NoActs;
     const KEY: &'static str = "chat_lines";
+    const CUED: Cued = Cued::NOTHING;
     const SHAPES: &'static [Shape] = &[
         Shape {
             key: "slips",
@@ -207,7 +207,7 @@ impl Family for ChatLines {
             Part::words("lines of chat,"),
             Part::field("commands", COMMANDS, words, Editor::choice(COMMAND_WORDS, key)),
             Part::words("; a line lives"),
-            maybe_length("life", LIFE, self.life, "until others push it out"),
+            Part::rest(("life", LIFE), self.life, "until others push it out", ""),
             Part::words("; hidden are"),
             Part::field(
                 "people",
@@ -230,7 +230,7 @@ impl Family for ChatLines {
             "title" => self.title = input(TITLE, text).title()?,
             "most" => self.most = u32::try_from(input(MOST, text).whole(1, 30)?).unwrap_or(1),
             "commands" => self.hide_commands = input(COMMANDS, text).choice(&["hide", "show"], |key| key)? == "hide",
-            "life" => self.life = read_length(input(LIFE, text))?,
+            "life" => self.life = input(LIFE, text).rest()?,
             "people" => self.hidden_people = list(PEOPLE, text)?,
             "words" => self.hidden_words = list(WORDS, text)?,
             _ => return Err(no_such_part(key)),

@@ -1,6 +1,6 @@
 //! Crowd walls: the faces of those who are here, or who have helped.
 
-use super::{Family, NoActs, no_such_part};
+use super::{Cued, Family, NoActs, no_such_part};
 use crate::book::chat::Role;
 use crate::count::explain::{Slip, of_several};
 use crate::count::{Count, Keep, Scope, Verdict, sentence as counting};
@@ -192,6 +192,7 @@ const PARTS: &[look::Part] = &[look::Part::Title, look::Part::Name, look::Part::
 impl Family for CrowdWall {
     type State = NoActs;
     const KEY: &'static str = "crowd_wall";
+    const CUED: Cued = Cued::NOTHING;
     const SHAPES: &'static [Shape] = &[
         Shape {
             key: "windows",

@@ -3,7 +3,7 @@
 //! Equals share a rank and stand in the order in which they got there; whoever gave no name is never
 //! ranked. See [`crate::count::Tally::ranking`].
 
-use super::{Family, NoActs, no_such_part};
+use super::{Cued, Family, NoActs, no_such_part};
 use crate::count::explain::{Slip, span_words, terms_and_lines};
 use crate::count::{Count, Keep, Ranked, Scope, sentence as counting};
 use crate::lines::SAMPLE_NAMES;
@@ -124,6 +124,7 @@ const PARTS: &[look::Part] = &[look::Part::Title, look::Part::Name, look::Part::
 impl Family for Leaderboard {
     type State = NoActs;
     const KEY: &'static str = "leaderboard";
+    const CUED: Cued = Cued::NOTHING;
     const SHAPES: &'static [Shape] = &[
         Shape {
             key: "boards",

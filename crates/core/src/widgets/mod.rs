@@ -9,6 +9,7 @@ pub mod chat_lines;
 pub mod clock;
 pub mod counter;
 pub mod crowd_wall;
+mod cued;
 pub mod event_list;
 pub mod goal;
 pub mod label;
@@ -23,6 +24,7 @@ pub mod tracker;
 pub mod view;
 pub mod wheel;
 
+pub use cued::{Cued, Known, Watched};
 pub use piece::{Definition, Folded, Piece, Setup, Widget};
 
 use crate::book::chat::ChatLine;
@@ -217,6 +219,8 @@ pub trait Family: std::fmt::Debug + Clone + PartialEq + Serialize + DeserializeO
 
     /// The word for definitions, addresses and files.
     const KEY: &'static str;
+    /// What cues can wait for in it, and what they can tell it to do.
+    const CUED: Cued;
     /// What it can be drawn as, the standard one first.
     const SHAPES: &'static [Shape];
 
@@ -239,6 +243,10 @@ pub trait Family: std::fmt::Debug + Clone + PartialEq + Serialize + DeserializeO
     /// What it makes of a line of chat, besides showing it.
     fn hears(&self, _state: &Self::State, _line: &ChatLine, _now: Instant) -> Option<Said> {
         None
+    }
+    /// The words for which it listens, and what each does, before the widget's title.
+    fn words(&self) -> Vec<(String, &'static str)> {
+        Vec::new()
     }
     /// Whether `other` would make the same state of the same acts.
     fn folds_alike(&self, _other: &Self) -> bool {
@@ -319,6 +327,14 @@ pub trait Family: std::fmt::Debug + Clone + PartialEq + Serialize + DeserializeO
     fn wakes_at(&self, state: &Self::State, scope: &Scope<'_>) -> Option<Instant>;
     /// What it tells other widgets.
     fn tells(&self, _state: &Self::State, _scope: &Scope<'_>) -> Option<Told> {
+        None
+    }
+    /// The figure that cues watch, see [`Watched`].
+    fn figure(&self, _state: &Self::State, _scope: &Scope<'_>) -> Option<i64> {
+        None
+    }
+    /// When that comes to an end by itself if nothing else is said, and what it is then, in words.
+    fn ending(&self, _state: &Self::State, _scope: &Scope<'_>) -> Option<(Instant, String)> {
         None
     }
     /// Whether it changes with what others tell.

@@ -16,7 +16,7 @@ use super::ticker::Ticker;
 use super::total::Total;
 use super::tracker::Tracker;
 use super::wheel::Wheel;
-use super::{Action, Family, Hint, Lever, News, Notable, Said};
+use super::{Action, Cued, Family, Hint, Lever, News, Notable, Said};
 use crate::book::chat::ChatLine;
 use crate::count::explain::Slip;
 use crate::count::told::Told;
@@ -54,6 +54,8 @@ pub struct Folded<F: Family> {
 pub trait Widget {
     /// The family's word.
     fn key(&self) -> &'static str;
+    /// See [`Family::CUED`].
+    fn cued(&self) -> Cued;
     /// See [`Family::SHAPES`].
     fn shapes(&self) -> &'static [Shape];
     /// See [`Family::title`]; so for all that have the name of a method there.
@@ -72,6 +74,8 @@ pub trait Widget {
     fn follows_chat(&self) -> bool;
     /// What it makes of a line of chat.
     fn hears(&self, line: &ChatLine, now: Instant) -> Option<Said>;
+    /// The words for which it listens.
+    fn words(&self) -> Vec<(String, &'static str)>;
     /// Folds an act.
     fn apply(&mut self, entry: &Entry) -> bool;
     /// What it notes.
@@ -116,6 +120,10 @@ pub trait Widget {
     fn wakes_at(&self, scope: &Scope<'_>) -> Option<Instant>;
     /// What it tells others.
     fn tells(&self, scope: &Scope<'_>) -> Option<Told>;
+    /// The figure that cues watch.
+    fn figure(&self, scope: &Scope<'_>) -> Option<i64>;
+    /// When that comes to an end by itself.
+    fn ending(&self, scope: &Scope<'_>) -> Option<(Instant, String)>;
     /// Whether it goes by what others tell.
     fn goes_by_others(&self) -> bool;
     /// What it has promised to draw by.
@@ -129,6 +137,10 @@ pub trait Widget {
 impl<F: Family> Widget for Folded<F> {
     fn key(&self) -> &'static str {
         F::KEY
+    }
+
+    fn cued(&self) -> Cued {
+        F::CUED
     }
 
     fn shapes(&self) -> &'static [Shape] {
@@ -165,6 +177,10 @@ impl<F: Family> Widget for Folded<F> {
 
     fn hears(&self, line: &ChatLine, now: Instant) -> Option<Said> {
         self.definition.hears(&self.state, line, now)
+    }
+
+    fn words(&self) -> Vec<(String, &'static str)> {
+        self.definition.words()
     }
 
     fn apply(&mut self, entry: &Entry) -> bool {
@@ -246,6 +262,14 @@ impl<F: Family> Widget for Folded<F> {
 
     fn tells(&self, scope: &Scope<'_>) -> Option<Told> {
         self.definition.tells(&self.state, scope)
+    }
+
+    fn figure(&self, scope: &Scope<'_>) -> Option<i64> {
+        self.definition.figure(&self.state, scope)
+    }
+
+    fn ending(&self, scope: &Scope<'_>) -> Option<(Instant, String)> {
+        self.definition.ending(&self.state, scope)
     }
 
     fn goes_by_others(&self) -> bool {

@@ -1,7 +1,6 @@
 //! Tickers: a tape that runs without end, with happenings and fixed texts on it.
 
-use super::event_list::{maybe_length, read_length};
-use super::{Family, NoActs, no_such_part};
+use super::{Cued, Family, NoActs, no_such_part};
 use crate::count::explain::{Slip, of_several};
 use crate::count::{Count, Scope, sentence as counting};
 use crate::language::text;
@@ -85,7 +84,8 @@ impl Ticker {
             kind: None,
             runs: template::write(text, "", &template::Values::default(), scope.locale()),
         };
-        let texts = self.texts.iter().map(|text| Item { kind: None, ..fixed(text) }).collect();
+        let notice = scope.notice.map(|text| Item { kind: None, runs: vec![Run::plain(text)] });
+        let texts = notice.into_iter().chain(self.texts.iter().map(fixed)).collect();
         let happened = lines.into_iter().map(|line| Item { kind: Some(line.kind), runs: line.runs }).collect();
         View::Ticker(TickerView {
             title: self.title.clone(),
@@ -122,6 +122,7 @@ const PARTS: &[look::Part] =
 impl Family for Ticker {
     type State = NoActs;
     const KEY: &'static str = "ticker";
+    const CUED: Cued = Cued::NOTHING;
     const SHAPES: &'static [Shape] = &[
         Shape {
             key: "tape",
@@ -194,7 +195,7 @@ impl Family for Ticker {
             Part::words("among them and"),
             Part::field("between", BETWEEN, mark.1, Editor::choice(MARKS, mark.0)),
             Part::words("between; one supporter’s entries fold within"),
-            maybe_length("fold", FOLD, self.fold, "no time"),
+            Part::rest(("fold", FOLD), self.fold, "no time", ""),
         ]);
         parts
     }
@@ -203,7 +204,7 @@ impl Family for Ticker {
         match key {
             "title" => self.title = input(TITLE, text).title()?,
             "most" => self.most = u32::try_from(input(LINES, text).whole(1, MOST)?).unwrap_or(1),
-            "fold" => self.fold = read_length(input(FOLD, text))?,
+            "fold" => self.fold = input(FOLD, text).rest()?,
             "texts" => self.texts = texts(text)?,
             "between" => {
                 let mark = input(BETWEEN, text).choice(&MARKS, |(key, _)| key)?;

@@ -1,6 +1,6 @@
 //! Totals: one figure or several side by side, counted live on top of a starting amount.
 
-use super::{Family, NoActs, no_such_part};
+use super::{Cued, Family, NoActs, no_such_part};
 use crate::count::explain::{Slip, span_words, terms_and_lines};
 use crate::count::{Count, Scope, sentence as counting};
 use crate::language::unit::Unit;
@@ -109,6 +109,7 @@ const PARTS: &[look::Part] = &[look::Part::Title, look::Part::Value, look::Part:
 impl Family for Total {
     type State = NoActs;
     const KEY: &'static str = "total";
+    const CUED: Cued = Cued::NOTHING;
     const SHAPES: &'static [Shape] = &[
         Shape {
             key: "plates",

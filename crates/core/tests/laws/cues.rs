@@ -5,12 +5,12 @@ use crate::LIVES;
 use crate::life::{CLOCK, COUNTERS, Step as Lived, begin, channel, happening, next, piece, step};
 use chrono::TimeDelta;
 use proptest::prelude::*;
-use std::collections::BTreeMap;
-use tally_core::channel::{CUE_SOURCE, Channel, DryRun, Heeded, Press};
+use std::collections::{BTreeMap, BTreeSet};
+use tally_core::channel::{Around, CUE_SOURCE, Channel, DryRun, Heeded, Press};
 use tally_core::cues::{Cue, CueEdit, CueError, Cues, MOST_DEPTH, NotFired, When};
 use tally_core::record::acts::ShowAct;
 use tally_core::record::cue::{Do, Outcome, Step};
-use tally_core::record::entry::{Body, Entry, Origin};
+use tally_core::record::entry::{BY_ITSELF, Body, Entry, Origin};
 use tally_core::record::happening::{Actor, Happening, Kind};
 use tally_core::record::ids::WidgetId;
 use tally_core::sentence::plain;
@@ -50,18 +50,36 @@ impl House {
         }
     }
 
+    /// What came by itself by now.
+    fn time(&mut self) {
+        while let Some(Heeded { occasion, decided }) = self.channel.comes_by_itself(self.now) {
+            match decided {
+                Ok(body) => {
+                    let id = format!("{}:{}", occasion.at.timestamp_micros(), self.entries.len());
+                    self.write(occasion.at, body, Some(Origin { source: BY_ITSELF.into(), id }));
+                }
+                Err(why) => {
+                    self.channel.pass(occasion.at, occasion.cue);
+                    self.quiet.push(why);
+                }
+            }
+        }
+    }
+
     /// Something from outside; then cues do what they do by now.
     fn hear(&mut self, body: Body) {
+        self.time();
         self.write(self.now, body, None);
         self.run();
     }
 
     fn run(&mut self) {
         loop {
+            self.time();
             for (at, body) in std::mem::take(&mut self.fires) {
                 self.write(at, body, None);
             }
-            let Some(due) = self.channel.next_step().filter(|due| due.at <= self.now) else { break };
+            let Some(due) = self.channel.next_step(&BTreeSet::new()).filter(|due| due.at <= self.now) else { break };
             let Do::Press { widget, action, value, .. } = &due.what.what else { panic!("only presses here") };
             let action = Action { name: action, value: *value, text: None, side: None };
             let by = format!("the cue “{}”", due.name);
@@ -99,6 +117,8 @@ fn when() -> impl Strategy<Value = When> {
         4 => (kind, 0_i64..20_000).prop_map(|(kind, least)| When::Entry { kind, least }),
         2 => (COUNTERS, -3_i64..6).prop_map(|(widget, value)| When::Passed { widget: WidgetId(widget), value }),
         1 => (4_u32..12).prop_map(|widget| When::Reached { widget: WidgetId(widget) }),
+        2 => (0_i64..700).prop_map(|seconds| When::Left { widget: WidgetId(CLOCK), seconds }),
+        1 => (0_u16..1_440).prop_map(|minute| When::At { minute }),
         1 => Just(When::Begins),
         1 => Just(When::Ends),
     ]
@@ -119,7 +139,9 @@ fn cue() -> impl Strategy<Value = Cue> {
             on_air,
             every_s,
             once_each,
+            while_shown: None,
             steps,
+            since: None,
         },
     )
 }
@@ -175,7 +197,7 @@ proptest! {
             read.apply(entry);
         }
         prop_assert_eq!(&read, &house.channel);
-        prop_assert_eq!(read.next_step(), house.channel.next_step(), "what is under way is known again");
+        prop_assert_eq!(read.next_step(&BTreeSet::new()), house.channel.next_step(&BTreeSet::new()), "what is under way is known again");
         // What a cue did stands in the record once.
         let mut seen = BTreeMap::new();
         for entry in house.entries.iter().filter(|entry| entry.origin.source == CUE_SOURCE) {
@@ -195,6 +217,7 @@ proptest! {
             for entry in &house.entries {
                 dry.take(entry, begin());
             }
+            dry.pass_time(house.now, begin());
             // A dry run knows nothing of circles: what cues did in them stands in the record.
             let all = dry.done();
             let fired: Vec<_> =
@@ -235,13 +258,13 @@ proptest! {
 
     #[test]
     fn whatever_is_typed_a_cue_stays_whole(
-        edits in prop::collection::vec(("(name|on|when|least|word|widget|value|on_air|every|each|do:add|do:[0-3]:(wait|what|value|text)|[a-z:]{0,6})", ".{0,12}"), 0..30),
-        kinds in prop::collection::vec(0_usize..14, 0..30),
+        edits in prop::collection::vec(("(name|on|when|least|word|widget|value|left|time|shown|on_air|every|each|do:add|do:[0-3]:(wait|what|value|text|line|address)|[a-z:]{0,6})", ".{0,12}"), 0..30),
+        kinds in prop::collection::vec(0_usize..17, 0..30),
     ) {
         let channel = channel();
-        let offer = channel.cue_offer(&[], begin());
+        let offer = channel.cue_offer(&Around::default(), begin());
         let mut cues = Cues { all: BTreeMap::from([(1, sample())]) };
-        let known = ["tip", "sub", "gift", "cheer", "follow", "raid", "purchase", "command", "signal", "reached", "passed", "closed", "begins", "hand"];
+        let known = ["tip", "sub", "gift", "cheer", "follow", "raid", "purchase", "command", "signal", "reached", "passed", "closed", "begins", "hand", "left", "rested", "at"];
         for (index, (key, text)) in edits.into_iter().enumerate() {
             // Half of what is typed is something that is offered.
             let text = match (key.as_str(), kinds.get(index)) {
@@ -249,7 +272,7 @@ proptest! {
                 ("do:add", Some(place)) => action_keys(&cues)[*place].clone(),
                 _ => text,
             };
-            if let Ok((after, _)) = cues.edited(CueEdit::Set { cue: 1, key, text }, &offer) {
+            if let Ok((after, _)) = cues.edited(CueEdit::Set { cue: 1, key, text }, &offer, begin()) {
                 cues = after;
             }
             prop_assert!(!plain(&cues.all[&1].sentence(&offer)).is_empty());
@@ -275,14 +298,16 @@ fn sample() -> Cue {
         on_air: false,
         every_s: 0,
         once_each: false,
+        while_shown: None,
         steps: vec![press(1, "add", Some(1), 0)],
+        since: None,
     }
 }
 
 /// The keys of what can be done, as its sentence offers them.
 fn action_keys(cues: &Cues) -> Vec<String> {
     let channel = channel();
-    let offer = channel.cue_offer(&[], begin());
+    let offer = channel.cue_offer(&Around::default(), begin());
     let parts = cues.all[&1].sentence(&offer);
     let options = parts.into_iter().find_map(|part| match part {
         tally_core::sentence::Part::Field(field) if field.key == "do:add" => match field.editor {
@@ -292,7 +317,8 @@ fn action_keys(cues: &Cues) -> Vec<String> {
         _ => None,
     });
     let mut keys: Vec<String> = options.unwrap_or_default().into_iter().map(|(key, _)| key).collect();
-    keys.resize(14, "nothing".into());
+    keys.reverse();
+    keys.resize(17, "nothing".into());
     keys
 }
 
@@ -352,10 +378,10 @@ fn a_failing_step_is_told_and_the_rest_goes_on() {
     assert!(
         house.entries.iter().any(|entry| entry.body.words().contains("could not do step 1: there is no such widget"))
     );
-    assert_eq!(house.channel.next_step().map(|due| due.step), Some(1), "the next waits its time");
+    assert_eq!(house.channel.next_step(&BTreeSet::new()).map(|due| due.step), Some(1), "the next waits its time");
     house.now += TimeDelta::seconds(30);
     house.run();
-    assert_eq!(house.channel.next_step(), None);
+    assert_eq!(house.channel.next_step(&BTreeSet::new()), None);
 }
 
 #[test]
@@ -364,12 +390,13 @@ fn a_sentence_reads_well_and_what_makes_no_cue_is_refused_in_words() {
         crate::common::settings(),
         [(WidgetId(1), piece("counter", &[("title", "Cups of tea")])), (WidgetId(2), piece("goal", &[]))],
     );
-    let offer = channel.cue_offer(&[], begin());
+    let offer = channel.cue_offer(&Around::default(), begin());
     let mut cue = sample();
     assert_eq!(
         plain(&cue.sentence(&offer)),
         "When a tip comes of at least £10, at any time, with no rest between, every time: at once “Cups of tea”: add by 1, \
          then add a step"
+            .replace("every time:", "every time, whatever is seen:")
     );
     for (key, text, why) in [
         ("when", "eclipse", "The occasion is none of the choices"),
@@ -390,7 +417,7 @@ fn a_sentence_reads_well_and_what_makes_no_cue_is_refused_in_words() {
         "{}",
         plain(&cue.sentence(&offer))
     );
-    let none = Cues::default().edited(CueEdit::Remove(3), &offer);
+    let none = Cues::default().edited(CueEdit::Remove(3), &offer, begin());
     assert_eq!(none.unwrap_err(), CueError::NoSuchCue);
 }
 
@@ -403,14 +430,104 @@ fn every_start_is_a_whole_cue_that_waits_to_be_switched_on() {
     let frame = tally_core::overlay::Frame { x: 0, y: 0, width: 100, height: 100 };
     let what = tally_core::overlay::What::Widget(WidgetId(2));
     layout = layout.edited(&tally_core::overlay::Edit::Add { what, frame }).unwrap();
-    let offer = channel.cue_offer(&[(1, layout)], begin());
+    let around = Around { overlays: vec![(1, layout)], sounds: vec![("bell".into(), "Station bell".into())] };
+    let offer = channel.cue_offer(&around, begin());
     let all = tally_core::cues::starts::all(&offer);
     assert!(all.len() >= 15, "{}", all.len());
-    for (words, cue) in all {
-        let sentence = plain(&cue.sentence(&offer));
-        assert!(!cue.on && !cue.steps.is_empty() && !sentence.contains("gone"), "{words}: {sentence}");
+    for (words, cues) in all {
+        for cue in cues {
+            let sentence = plain(&cue.sentence(&offer));
+            assert!(!cue.on && !cue.steps.is_empty() && !sentence.contains("gone"), "{words}: {sentence}");
+        }
     }
-    assert!(
-        tally_core::cues::starts::all(&Channel::new(crate::common::settings(), []).cue_offer(&[], begin())).is_empty()
-    );
+    let bare = Channel::new(crate::common::settings(), []).cue_offer(&Around::default(), begin());
+    assert_eq!(tally_core::cues::starts::all(&bare).len(), 1, "without widgets it can still say thank you");
+}
+
+fn act(house: &House, widget: u32, name: &str, value: Option<i64>) -> Body {
+    let action = Action { name, value, text: None, side: None };
+    house.channel.decide(&Press { widget: WidgetId(widget), action, by: "bram" }, house.now).unwrap()
+}
+
+#[test]
+fn a_clock_sets_a_cue_off_at_its_instant_once_whoever_looks_when() {
+    let left = |seconds| Cue { when: When::Left { widget: WidgetId(CLOCK), seconds }, ..sample() };
+    let mut house = House::new(Cues { all: BTreeMap::from([(1, left(0)), (2, left(0)), (3, left(60))]) });
+    house.hear(act(&house, CLOCK, "start", None));
+    // Ten minutes run out while nobody looks; then somebody takes two minutes off the clock, too late.
+    house.now += TimeDelta::seconds(900);
+    house.run();
+    let at = |id: u32| house.fired(id).into_iter().map(|(at, _)| (at - begin()).num_seconds()).collect::<Vec<_>>();
+    assert_eq!((at(1), at(2), at(3)), (vec![600], vec![600], vec![540]));
+    // Once more, and this time it is cut short: it comes to its minute at once.
+    house.hear(act(&house, CLOCK, "reset", None));
+    house.hear(act(&house, CLOCK, "start", None));
+    house.now += TimeDelta::seconds(100);
+    house.hear(act(&house, CLOCK, "subtract", Some(480)));
+    let last = house.fired(3).last().copied().unwrap();
+    assert_eq!(((last.0 - begin()).num_seconds(), last.1.is_some()), (1_000, true));
+    house.now += TimeDelta::seconds(3_600);
+    house.run();
+    assert_eq!(house.fired(1).len(), 2);
+    assert_eq!(house.fired(3).len(), 2, "it passes its minute once");
+}
+
+#[test]
+fn a_time_of_day_comes_once_a_day_also_where_clocks_change() {
+    // In London, clocks go back in the night to the 25th of October 2026.
+    let cue = Cue { when: When::At { minute: 90 }, ..sample() };
+    let mut house = House::new(Cues { all: BTreeMap::from([(1, cue.clone())]) });
+    house.hear(tip("ade", 100, "GBP"));
+    house.now += TimeDelta::days(8);
+    house.run();
+    let times: Vec<_> = house.fired(1).iter().map(|(at, _)| at.format("%d %H:%M").to_string()).collect();
+    assert_eq!(times.len(), 8, "{times:?}");
+    assert_eq!(times[..2], ["21 00:30", "22 00:30"], "by the channel's clock");
+    assert_eq!(times[6], "27 01:30");
+    // What came before it was last edited is no occasion.
+    let late = Cue { since: Some(house.now), ..cue };
+    house.channel.set_cues(Cues { all: BTreeMap::from([(7, late)]) });
+    house.now += TimeDelta::hours(25);
+    house.run();
+    assert_eq!(house.fired(7).len(), 1);
+}
+
+#[test]
+fn a_widget_that_is_not_seen_holds_a_cue_back() {
+    let cue = Cue { while_shown: Some(WidgetId(2)), ..sample() };
+    let mut house = House::new(Cues { all: BTreeMap::from([(1, cue)]) });
+    house.hear(tip("ade", 5_000, "GBP"));
+    assert_eq!(house.quiet, [NotFired::NotShown]);
+    let frame = tally_core::overlay::Frame { x: 0, y: 0, width: 100, height: 100 };
+    let what = tally_core::overlay::What::Widget(WidgetId(2));
+    let layout = tally_core::overlay::Overlay::new("Main", 1_920, 1_080).unwrap();
+    let layout = layout.edited(&tally_core::overlay::Edit::Add { what, frame }).unwrap();
+    let piece = layout.pieces[0].id;
+    house.channel.set_layouts(BTreeMap::from([(1, layout)]));
+    house.hear(tip("ade", 5_000, "GBP"));
+    assert_eq!(house.fired(1).len(), 1);
+    for (body, seen) in [
+        (appear(piece, false), 1),
+        (appear(piece, true), 2),
+        (Body::Cover { by: "bram".into(), covered: true }, 2),
+        (Body::Cover { by: "bram".into(), covered: false }, 3),
+    ] {
+        house.hear(body);
+        house.hear(tip("ade", 5_000, "GBP"));
+        assert_eq!(house.fired(1).len(), seen);
+    }
+}
+
+fn appear(piece: u32, shown: bool) -> Body {
+    let (by, name, about) = ("bram".into(), "Main".into(), "Counter".into());
+    Body::Appear { by, overlay: 1, name, pieces: BTreeSet::from([piece]), about, shown }
+}
+
+#[test]
+fn amounts_of_cues_follow_the_currency_and_keep_their_numerals_without_rates() {
+    let mut house = House::new(Cues { all: BTreeMap::from([(1, sample())]) });
+    let yen = tally_core::money::Currency::parse("JPY").unwrap();
+    let settings = tally_core::record::settings::Settings { currency: yen, ..house.channel.settings().clone() };
+    house.channel.set_settings(settings);
+    assert_eq!(house.channel.cues().all[&1].when, When::Entry { kind: Kind::Tip, least: 10 });
 }

@@ -5,6 +5,7 @@
 
 mod alarms;
 mod boards;
+mod bot;
 #[path = "../common/mod.rs"]
 mod common;
 mod corrections;

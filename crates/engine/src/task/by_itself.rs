@@ -4,7 +4,7 @@
 use super::Task;
 use crate::error::EngineError;
 use chrono::TimeDelta;
-use tally_core::record::entry::{Body, Draft, Origin};
+use tally_core::record::entry::{BY_ITSELF, Body, Draft, Origin};
 use tally_core::record::ids::WidgetId;
 use tally_core::time::{Instant, after};
 use tally_core::widgets::Notable;
@@ -16,16 +16,25 @@ const REST: TimeDelta = TimeDelta::seconds(2);
 impl Task {
     /// Writes all that is due.
     pub(super) async fn write_due(&mut self) -> Result<(), EngineError> {
-        while let Some((at, body)) = self.channel.due(self.inner.clock.now()) {
-            self.write_by_itself(at, body).await?;
+        loop {
+            let now = self.inner.clock.now();
+            let (due, timed) = (self.channel.due(now), self.channel.comes_by_itself(now));
+            match (due, timed) {
+                // A cue goes by what stood at its instant, before a widget does what is due then.
+                (due, Some(heeded)) if due.as_ref().is_none_or(|(at, _)| heeded.occasion.at <= *at) => {
+                    self.heed_time(heeded).await?;
+                }
+                (Some((at, body)), _) => self.write_by_itself(at, body).await?,
+                (None, _) => return Ok(()),
+            }
         }
-        Ok(())
     }
 
     /// The same when nothing else is to be written, as soon as the database is there for it.
     pub(super) async fn write_due_when_idle(&mut self) {
         let now = self.inner.clock.now();
-        if self.due_from.is_some_and(|from| now < from) || self.channel.due(now).is_none() {
+        let is_due = || self.channel.due(now).is_some() || self.channel.comes_by_itself(now).is_some();
+        if self.due_from.is_some_and(|from| now < from) || !is_due() {
             return;
         }
         self.due_from = None;
@@ -61,7 +70,7 @@ impl Task {
     pub(super) async fn write_by_itself(&mut self, at: Instant, body: Body) -> Result<(), EngineError> {
         let now = self.inner.clock.now();
         let id = format!("{}:{}", at.timestamp_micros(), self.channel.last_seq().next());
-        let origin = Origin { source: "clock".into(), id };
+        let origin = Origin { source: BY_ITSELF.into(), id };
         let draft = Draft { origin, feed: None, happened_at: at, arrived_at: now, body };
         let row = EntryRow::of(self.id, &draft)?;
         self.append(vec![draft], vec![row]).await.map(drop)

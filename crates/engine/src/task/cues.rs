@@ -3,8 +3,9 @@
 use super::Task;
 use super::heard::Quiet;
 use super::said::LATER;
+use crate::calls::{CALL_PATIENCE, Call};
 use crate::error::EngineError;
-use crate::orders::{Command, Pressed};
+use crate::orders::{Command, IsAsked, Pressed, Stepped};
 use chrono::TimeDelta;
 use std::collections::{BTreeSet, VecDeque};
 use tally_core::channel::{Appear, CUE_SOURCE, Channel, Heeded, Occasion};
@@ -14,6 +15,7 @@ use tally_core::record::entry::{Body, Draft, Origin};
 use tally_core::record::ids::Seq;
 use tally_core::time::{Instant, after};
 use tally_store::rows::EntryRow;
+use tokio::sync::oneshot;
 
 /// A step that was due so long ago is not done any more: its moment has passed while the server was away.
 const MISSED: TimeDelta = TimeDelta::seconds(60);
@@ -21,6 +23,8 @@ const MISSED: TimeDelta = TimeDelta::seconds(60);
 const TOGETHER: usize = 200;
 /// So many steps are done before others have their turn: what cues do never keeps a tip waiting for long.
 const STEPS_AT_ONCE: usize = 20;
+/// How loud cues play sounds, in hundredths.
+const VOLUME: u8 = 70;
 /// Firings that wait for the database at most.
 const MOST_WAITING: usize = 5_000;
 
@@ -30,6 +34,33 @@ pub(super) struct CuesAtWork {
     waiting: VecDeque<(Instant, Body, String)>,
     /// Before when nothing is tried, after a failure.
     from: Option<Instant>,
+    /// Firings whose step is a call that was not answered yet.
+    under_way: BTreeSet<Seq>,
+    /// Calls that were answered, and of which that is to be written.
+    called: VecDeque<(Stepped, Outcome)>,
+}
+
+impl CuesAtWork {
+    /// A call was answered.
+    pub(super) fn was_called(&mut self, step: Stepped, outcome: Outcome) {
+        self.called.push_back((step, outcome));
+    }
+}
+
+/// What is to become of a step.
+enum Taken {
+    /// That became of it.
+    Now(Outcome),
+    /// It is said or played as soon as that is written, so that it is never done twice.
+    Then(Outcome, Doing),
+    /// It is under way, and is heard of later.
+    Later,
+}
+
+/// What is done after it was written.
+enum Doing {
+    Say(String),
+    Play(u32, String),
 }
 
 impl Task {
@@ -50,10 +81,12 @@ impl Task {
 
     /// When something that cues do is due.
     pub(super) fn cues_next(&self) -> Option<Instant> {
-        if !self.cues.waiting.is_empty() || self.cues.from.is_some() {
+        if !self.cues.waiting.is_empty() || !self.cues.called.is_empty() || self.cues.from.is_some() {
             return Some(self.cues.from.unwrap_or(Instant::MIN_UTC));
         }
-        self.channel.next_step().map(|due| due.at)
+        let timed = self.channel.comes_by_itself(Instant::MAX_UTC).map(|heeded| heeded.occasion.at);
+        let timed = timed.into_iter().chain(self.due_from).max();
+        self.channel.next_step(&self.cues.under_way).map(|due| due.at).into_iter().chain(timed).min()
     }
 
     /// Writes what cues decided, and does the steps that are due.
@@ -74,14 +107,74 @@ impl Task {
             while !self.cues.waiting.is_empty() {
                 self.write_firings().await?;
             }
+            while let Some((step, outcome)) = self.cues.called.front().cloned() {
+                let fired = step.fired;
+                self.write_stepped(step, outcome).await?;
+                self.cues.called.pop_front();
+                self.cues.under_way.remove(&fired);
+            }
             let now = self.inner.clock.now();
-            let Some(due) = self.channel.next_step().filter(|due| due.at <= now) else { return Ok(()) };
-            let outcome = if after(due.at, MISSED) < now { Outcome::Missed } else { self.take_step(&due).await? };
-            let origin = Origin { source: format!("{CUE_SOURCE} steps"), id: format!("{}:{}", due.fired, due.step) };
-            let body = Body::Stepped { fired: due.fired, step: due.step, name: due.name, outcome };
-            self.write_line(origin, now, body).await?;
+            let due = self.channel.next_step(&self.cues.under_way).filter(|due| due.at <= now);
+            let Some(due) = due else { return Ok(()) };
+            let missed = after(due.at, MISSED) < now;
+            let taken = if missed { Taken::Now(Outcome::Missed) } else { self.take_step(&due).await? };
+            let step = Stepped { fired: due.fired, step: due.step, name: due.name };
+            match taken {
+                Taken::Now(outcome) => self.write_stepped(step, outcome).await?,
+                Taken::Then(outcome, doing) => {
+                    self.write_stepped(step, outcome).await?;
+                    match doing {
+                        Doing::Say(text) => drop(self.hub.say(None, text)),
+                        Doing::Play(overlay, sound) => {
+                            let desk = self.channel.desk();
+                            self.hub.play(overlay, &sound, if desk.muted { 0 } else { VOLUME });
+                        }
+                    }
+                }
+                Taken::Later => {}
+            }
         }
         Ok(())
+    }
+
+    async fn write_stepped(&mut self, step: Stepped, outcome: Outcome) -> Result<(), EngineError> {
+        let Stepped { fired, step, name } = step;
+        let origin = Origin { source: format!("{CUE_SOURCE} steps"), id: format!("{fired}:{step}") };
+        let now = self.inner.clock.now();
+        self.write_line(origin, now, Body::Stepped { fired, step, name, outcome }).await.map(drop)
+    }
+
+    /// Takes note of what came by itself and set a cue off, or not.
+    pub(super) async fn heed_time(&mut self, heeded: Heeded) -> Result<(), EngineError> {
+        let Heeded { occasion, decided } = heeded;
+        match decided {
+            Ok(body) => self.write_by_itself(occasion.at, body).await,
+            Err(why) => {
+                self.channel.pass(occasion.at, occasion.cue);
+                let Occasion { cue, at, about, .. } = occasion;
+                self.hearing.stayed_quiet(Quiet { cue, at, about, why: why.to_string() });
+                Ok(())
+            }
+        }
+    }
+
+    /// Reads the layouts on air, where a cue goes by them and they have changed.
+    pub(super) async fn follow_layouts(&mut self) {
+        let changed = self.layouts.has_changed().unwrap_or(false);
+        let wanted = self.channel.cues().all.values().any(|cue| cue.on && cue.while_shown.is_some());
+        if !wanted || (self.knows_layouts && !changed) {
+            return;
+        }
+        self.layouts.mark_unchanged();
+        let (store, id) = (self.inner.store.clone(), self.id);
+        // Where it cannot be read, the next look tries again.
+        self.knows_layouts = match self.meanwhile(async move { store.overlays(id).await }).await {
+            Ok(all) => {
+                self.channel.set_layouts(all.into_iter().map(|record| (record.id, record.air)).collect());
+                true
+            }
+            Err(_) => false,
+        };
     }
 
     /// Writes firings that wait, together.
@@ -108,8 +201,8 @@ impl Task {
         Ok(self.append(vec![draft], vec![row]).await?.into_iter().flatten().next())
     }
 
-    /// Does a step. Its line has an origin of its own, so that it is done once, whatever happens in between.
-    async fn take_step(&mut self, due: &Due) -> Result<Outcome, EngineError> {
+    /// Does a step. What it writes has an origin of its own, so that it is done once, whatever happens in between.
+    async fn take_step(&mut self, due: &Due) -> Result<Taken, EngineError> {
         let by = format!("the cue “{}”", due.name);
         let id = format!("{}:{}", due.fired, due.step);
         let done = match &due.what.what {
@@ -117,16 +210,64 @@ impl Task {
                 let (widget, action, value, text, side) = (*widget, action.clone(), *value, text.clone(), *side);
                 let source = CUE_SOURCE.to_owned();
                 let pressed = Pressed { widget, action, value, text, side, pressed_at: None, by, source, id };
-                // A line of that origin stands there if it was done before; then nothing is asked again.
-                self.record(Command { is_asked: None, ..pressed.command() }).await
+                self.record(pressed.command()).await
             }
             Do::Appear { overlay, piece, shown } => self.step_appear((*overlay, *piece, *shown), by, id).await,
+            Do::Sound { overlay, sound } => {
+                return Ok(Taken::Then(Outcome::Done, Doing::Play(*overlay, sound.clone())));
+            }
+            Do::Say { text } => return Ok(self.step_say(due, text)),
+            Do::Call { address } => return Ok(self.step_call(due, address)),
         };
         match done {
-            Ok(_) => Ok(Outcome::Done),
+            Ok(_) => Ok(Taken::Now(Outcome::Done)),
             Err(EngineError::Away) => Err(EngineError::Away),
-            Err(error) => Ok(Outcome::Failed(error.to_string())),
+            Err(error) => Ok(Taken::Now(Outcome::Failed(error.to_string()))),
         }
+    }
+
+    fn step_say(&self, due: &Due, text: &str) -> Taken {
+        let failed = |why: String| Taken::Now(Outcome::Failed(why));
+        if text.is_empty() {
+            return failed("there is no line yet; write one".into());
+        }
+        let name = due.person.as_deref().and_then(|person| self.channel.name_of(person)).unwrap_or_default();
+        match self.channel.chat_line(text, &name, &due.about, self.inner.clock.now()) {
+            Ok(_) if !self.hub.is_chat_joined() => failed("no chat is joined; wire one in Feeds".into()),
+            Ok(line) if line.is_empty() => Taken::Now(Outcome::Done),
+            Ok(line) => Taken::Then(Outcome::Done, Doing::Say(line)),
+            Err(why) => failed(why),
+        }
+    }
+
+    fn step_call(&mut self, due: &Due, address: &str) -> Taken {
+        if address.is_empty() {
+            return Taken::Now(Outcome::Failed("there is no address yet; write one".into()));
+        }
+        let name = due.person.as_deref().and_then(|person| self.channel.name_of(person));
+        let body = serde_json::json!({
+            "type": "cue.fired", "timestamp": due.at,
+            "data": {"cue": due.name, "about": due.about, "supporter": name, "entry": due.fired, "step": due.step},
+        });
+        let (answer, answered) = oneshot::channel();
+        let id = format!("cue_{}_{}_{}", self.id, due.fired, due.step);
+        let (channel, address, body) = (self.id, address.to_owned(), body.to_string().into_bytes());
+        if self.inner.calls.try_send(Call { channel, id, address, body, answer }).is_err() {
+            return Taken::Now(Outcome::Failed("too many calls are under way".into()));
+        }
+        self.cues.under_way.insert(due.fired);
+        let step = Stepped { fired: due.fired, step: due.step, name: due.name.clone() };
+        let hub = std::sync::Arc::clone(&self.hub);
+        self.inner.runtime.spawn(async move {
+            let outcome = match tokio::time::timeout(CALL_PATIENCE, answered).await {
+                Ok(Ok(Ok(()))) => Outcome::Done,
+                Ok(Ok(Err(why))) => Outcome::Failed(why),
+                Ok(Err(_)) => Outcome::Failed("nobody could make the call".into()),
+                Err(_) => Outcome::Failed("it did not answer in time".into()),
+            };
+            hub.called(step, outcome).await;
+        });
+        Taken::Later
     }
 
     async fn step_appear(
@@ -144,12 +285,14 @@ impl Task {
             channel.decide_appear(&asked, &by)
         };
         let origin = Origin { source: CUE_SOURCE.into(), id };
-        self.record(Command { origin, happened_at: None, decide: Box::new(decide), is_asked: None }).await
+        let is_asked = move |body: &Body| matches!(body, Body::Appear { overlay: own, shown: is, .. } if *own == overlay && *is == shown);
+        let is_asked: Option<IsAsked> = Some(Box::new(is_asked));
+        self.record(Command { origin, happened_at: None, decide: Box::new(decide), is_asked }).await
     }
 
     /// Does something to the cues.
     pub(super) async fn edit_cues(&mut self, edit: CueEdit, offer: &Offer) -> Result<Option<u32>, EngineError> {
-        let (cues, edited) = self.channel.cues().edited(edit, offer)?;
+        let (cues, edited) = self.channel.cues().edited(edit, offer, self.inner.clock.now())?;
         let (store, id, kept) = (self.inner.store.clone(), self.id, cues.clone());
         self.meanwhile(async move { store.save_cues(id, kept).await }).await?;
         self.channel.set_cues(cues);
@@ -159,8 +302,15 @@ impl Task {
     /// Fires a cue by hand.
     pub(super) async fn fire_cue(&mut self, cue: u32, by: String, id: String) -> Result<Seq, EngineError> {
         let now = self.inner.clock.now();
-        let occasion =
-            Occasion { cue, cause: None, at: now, about: format!("{by} pressed it"), person: None, depth: 0 };
+        let occasion = Occasion {
+            cue,
+            cause: None,
+            at: now,
+            about: format!("{by} pressed it"),
+            person: None,
+            depth: 0,
+            by_hand: true,
+        };
         let body = self.channel.decide_cue(&occasion)?;
         let written = self.write_line(Origin { source: format!("{CUE_SOURCE} by hand"), id }, now, body).await?;
         Ok(written.unwrap_or_else(|| self.channel.last_seq()))

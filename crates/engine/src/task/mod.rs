@@ -1,5 +1,6 @@
 //! One channel's task: the only writer of its state and of its ledger.
 
+mod bot;
 mod by_itself;
 mod celebrations;
 mod cues;
@@ -38,7 +39,7 @@ use tally_core::widgets::Setup;
 use tally_store::accounts::AirSignals;
 use tally_store::feeds::Feed;
 use tally_store::snapshots::BookPart;
-use tokio::sync::mpsc;
+use tokio::sync::{mpsc, watch};
 use votes::Votes;
 
 /// How many entries are read at a time when the ledger is replayed.
@@ -116,6 +117,9 @@ struct Task {
     seeds: Seeds,
     /// What cues decided, and what they did not do.
     cues: CuesAtWork,
+    /// Rings when an overlay has changed; and whether the layouts on air were read.
+    layouts: watch::Receiver<()>,
+    knows_layouts: bool,
     /// Whether all of the record was read that stood there at the beginning: what comes from then on sets cues off.
     lives: bool,
     /// What the desk has to be told of.
@@ -136,6 +140,7 @@ impl Task {
     async fn begin(inner: Arc<Inner>, id: ChannelId, hub: Arc<Hub>) -> Result<Self, EngineError> {
         let Loaded { channel, record, tokens, drafts, feeds } = Loaded::of(&inner, id).await?;
         let now = tokio::time::Instant::now();
+        let layouts = hub.overlays_watch();
         let mut task = Self {
             kept_at: channel.last_seq(),
             channel,
@@ -163,6 +168,8 @@ impl Task {
             hearing: Hearing::default(),
             seeds: Seeds::default(),
             cues: CuesAtWork::default(),
+            layouts,
+            knows_layouts: false,
             lives: false,
             attention: BTreeMap::new(),
             watches: BTreeMap::new(),
@@ -200,7 +207,10 @@ impl Task {
                 None => {
                     let levels = self.levels.next().map(|at| self.until(at));
                     let wake = self.wake_at();
-                    let later = [self.said_next(), self.seeds_next(), self.cues_next()].into_iter().flatten().min();
+                    let later = [self.said_next(), self.seeds_next(), self.cues_next(), self.notice_next()]
+                        .into_iter()
+                        .flatten()
+                        .min();
                     let said = later.map(|at| self.until(at));
                     let wake =
                         [levels, said, self.votes.due()].into_iter().flatten().fold(wake, |wake, at| wake.min(at));
@@ -213,6 +223,7 @@ impl Task {
                     }
                 }
             };
+            self.follow_layouts().await;
             if let Some(order) = &order {
                 self.doing = order.words();
             }
@@ -255,6 +266,7 @@ impl Task {
             self.keep_promises().await;
             self.doing = "doing what cues do".into();
             self.run_cues().await;
+            self.say_notices();
             self.doing = "recording levels".into();
             self.record_levels(self.inner.clock.now()).await;
             self.doing = "drawing".into();
@@ -284,6 +296,10 @@ impl Task {
             Order::EditCues { edit, offer, reply } => {
                 let _ = reply.send(self.edit_cues(edit, &offer).await);
             }
+            Order::EditBot { edit, reply } => {
+                let _ = reply.send(self.edit_bot(edit).await);
+            }
+            Order::Called { step, outcome } => self.cues.was_called(step, outcome),
             Order::FireCue { cue, by, id, reply } => {
                 let _ = reply.send(self.fire_cue(cue, by, id).await);
             }

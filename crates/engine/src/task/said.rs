@@ -49,6 +49,9 @@ impl Task {
         self.hearing.chat(feed, lines.len(), now);
         let heard = self.channel.hear(feed, lines, now);
         self.pace.touch(heard.touched);
+        for text in heard.answers {
+            self.hub.say(Some(feed), text);
+        }
         for (at, happening) in heard.commands {
             if self.said.commands.len() >= MOST {
                 self.trouble(feed, "Words of chat were lost, since the database has been away for long.");

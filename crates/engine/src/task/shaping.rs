@@ -263,8 +263,11 @@ impl Task {
         let levels = levels::of(record.level_gap_s);
         let (store, kept) = (self.inner.store.clone(), converted.clone());
         self.note(None, Notable::Changed).await?;
+        record.cues = self.channel.converted_cues(after);
+        let cues = record.cues.clone();
         self.meanwhile(async move { store.save_settings(record, kept).await }).await?;
         self.channel.set_settings(settings);
+        self.channel.set_cues(cues);
         for one in converted.into_iter().filter(|one| on_shelf.contains(&one.id)) {
             self.replace(one.id, one.setup, one.draft).await?;
         }

@@ -47,6 +47,7 @@ impl Loaded {
         channel.set_desk(record.desk.clone());
         channel.set_looks(record.looks.clone());
         channel.set_cues(record.cues.clone());
+        channel.set_bot(inner.store.bot(id).await?, inner.clock.now(), super::bot::lot);
         Ok(Self { channel, record, tokens, drafts, feeds })
     }
 }

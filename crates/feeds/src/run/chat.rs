@@ -2,6 +2,7 @@
 
 use super::Line;
 use super::dial::{self, Wire};
+use super::speak::{Pace, Speaking, fitting, next_to_say};
 use crate::irc::{MOST_BYTES, Message};
 use crate::outside::Outside;
 use base64::Engine as _;
@@ -36,7 +37,8 @@ enum Heard {
 /// Reads along until that fails; gives the reason.
 pub(super) async fn run(line: &Line, chat: &Chat) -> String {
     let (hand, mut heard) = mpsc::channel(4);
-    let mut reading = pin!(read_along(chat, line.outside, || line.engine.now(), hand));
+    let out = Speaking { line, pace: Pace::new(Instant::now()) };
+    let mut reading = pin!(read_along(chat, line.outside, || line.engine.now(), hand, Some(out)));
     loop {
         let one = tokio::select! {
             biased;
@@ -65,7 +67,7 @@ pub async fn listen(
     most: Duration,
 ) -> Result<Vec<ChatLine>, String> {
     let (hand, mut heard) = mpsc::channel(4);
-    let mut reading = pin!(read_along(chat, outside, now, hand));
+    let mut reading = pin!(read_along(chat, outside, now, hand, None));
     let (mut joined, mut lines) = (None, Vec::new());
     loop {
         let until = joined.unwrap_or_else(Instant::now) + if joined.is_some() { most } else { PATIENCE };
@@ -89,9 +91,10 @@ async fn read_along(
     outside: Outside,
     now: impl Fn() -> tally_core::time::Instant,
     hand: mpsc::Sender<Heard>,
+    out: Option<Speaking<'_>>,
 ) -> String {
     match dial::connect(outside, &chat.host, chat.port, chat.tls, &chat.certificate).await {
-        Ok(stream) => match session(chat, stream, now, hand).await {
+        Ok(stream) => match session(chat, stream, now, hand, out).await {
             Ok(()) => "the chat server closed the line".into(),
             Err(why) => why,
         },
@@ -135,6 +138,7 @@ async fn session(
     stream: Box<dyn Wire>,
     now: impl Fn() -> tally_core::time::Instant,
     hand: mpsc::Sender<Heard>,
+    mut out: Option<Speaking<'_>>,
 ) -> Result<(), String> {
     let gone = |_| "nobody listens any more".to_owned();
     let (read, mut write) = tokio::io::split(stream);
@@ -147,11 +151,21 @@ async fn session(
     let mut asked = false;
     let signing_on = Instant::now() + PATIENCE;
     let mut buffer = Vec::new();
+    // What is to be said is listened for as soon as it can be said.
+    let mut to_say = None;
     say(&mut write, "CAP LS 302").await?;
     loop {
         let quiet = if stage == Stage::Joined { heard + QUIET } else { signing_on };
         let deadline = hand_on.map_or(quiet, |at| at.min(quiet));
-        match timeout_at(deadline, read_line(&mut reader, &mut buffer)).await {
+        let read = tokio::select! {
+            biased;
+            read = timeout_at(deadline, read_line(&mut reader, &mut buffer)) => read,
+            text = next_to_say(&mut out, &mut to_say) => {
+                say(&mut write, &format!("PRIVMSG {} :{}", chat.room, fitting(&text, chat))).await?;
+                continue;
+            }
+        };
+        match read {
             Ok(Ok(Some(()))) => {
                 (heard, asked) = (Instant::now(), false);
                 let bytes = std::mem::take(&mut buffer);
@@ -164,7 +178,12 @@ async fn session(
                         for answer in answer(&message, chat, &mut nick, &mut stage)? {
                             say(&mut write, &answer).await?;
                         }
+                        if let (Some(out), "404") = (&out, message.command) {
+                            let why = "the chat server lets us read along but not speak; give it a name and a password";
+                            out.line.report(Report::Trouble(why.into())).await;
+                        }
                         if message.command == "366" {
+                            to_say = out.as_ref().map(|out| out.line.channel.hub.to_say());
                             hand.send(Heard::Joined).await.map_err(gone)?;
                         }
                     }

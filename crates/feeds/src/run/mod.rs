@@ -5,6 +5,7 @@ mod dial;
 mod list;
 mod poll;
 mod rates;
+mod speak;
 mod stream;
 
 pub use chat::listen;

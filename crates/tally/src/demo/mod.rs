@@ -2,6 +2,7 @@
 
 mod audience;
 mod boards;
+mod bot;
 mod cues;
 mod game;
 mod history;
@@ -267,6 +268,7 @@ pub async fn load(
         }
         overlays::lay_out(store, channel).await?;
         store.save_looks(channel, overlays::looks()).await?;
+        store.save_bot(channel, bot::bot()).await?;
         store.save_cues(channel, cues::cues(&overlays::named(store, channel).await?)).await?;
         // One match is enough for the desk; the others are a press away.
         let hidden = kept.iter().skip(1).map(|(id, _)| *id).collect();

@@ -55,6 +55,7 @@ async fn axe_finds_nothing_on_any_screen() {
             "/overlays/1",
             "/files",
             "/cues",
+            "/chat",
             "/looks",
             "/looks/1",
             "/pass",

@@ -1,16 +1,14 @@
 //! Feeds that fetch for themselves, against real servers and bad ones.
 
-use crate::kit::db::{Database, free_port};
+use crate::kit::db::Database;
+use crate::kit::irc::Ngircd;
 use crate::kit::owner::Owner;
 use crate::kit::program::Program;
 use crate::kit::sender::{Sender, tip};
-use crate::kit::{PATIENCE, until};
+use crate::kit::until;
 use serde_json::{Value, json};
-use std::process::{Child, Command, Stdio};
-use tempfile::TempDir;
 use tokio::io::{AsyncReadExt, AsyncWriteExt};
-use tokio::net::{TcpListener, TcpStream};
-use tokio::time::timeout;
+use tokio::net::TcpListener;
 
 fn at_home() -> (Database, Program) {
     let database = Database::new();
@@ -26,71 +24,6 @@ async fn shows(owner: &Owner, path: &str, text: &str) -> String {
         page.contains(text).then_some(page)
     })
     .await
-}
-
-/// An IRC server from Debian's packages.
-struct Ngircd {
-    _folder: TempDir,
-    child: Child,
-    plain: u16,
-    tls: u16,
-    certificate: String,
-}
-
-impl Ngircd {
-    async fn start() -> Self {
-        let folder = TempDir::with_prefix("tally-irc-").unwrap();
-        let at = |name: &str| folder.path().join(name).display().to_string();
-        let made = Command::new("openssl")
-            .args(["req", "-x509", "-newkey", "rsa:2048", "-nodes", "-days", "2", "-subj", "/CN=localhost"])
-            .args(["-addext", "subjectAltName=DNS:localhost", "-addext", "basicConstraints=critical,CA:FALSE"])
-            .args(["-keyout", &at("key.pem"), "-out", &at("cert.pem")])
-            .stderr(Stdio::null())
-            .status()
-            .unwrap();
-        assert!(made.success());
-        let (plain, tls) = (free_port(), free_port());
-        let config = format!(
-            "[Global]\nName = irc.test\nInfo = test\nListen = 127.0.0.1\nPorts = {plain}\nMotdPhrase = hello\n\
-             [Limits]\nMaxConnectionsIP = 0\n[Options]\nDNS = no\nIdent = no\nPAM = no\n\
-             [SSL]\nCertFile = {}\nKeyFile = {}\nPorts = {tls}\n",
-            at("cert.pem"),
-            at("key.pem")
-        );
-        std::fs::write(at("ngircd.conf"), config).unwrap();
-        let readable = Command::new("chmod").args(["-R", "a+rX", &folder.path().display().to_string()]).status();
-        assert!(readable.unwrap().success());
-        let child = Command::new("ngircd")
-            .args(["-n", "-f", &at("ngircd.conf")])
-            .stdout(Stdio::null())
-            .stderr(Stdio::null())
-            .spawn()
-            .expect("ngircd is installed by ./check");
-        let certificate = std::fs::read_to_string(at("cert.pem")).unwrap();
-        let server = Self { _folder: folder, child, plain, tls, certificate };
-        until("the IRC server listens", || async { TcpStream::connect(("127.0.0.1", plain)).await.ok() }).await;
-        server
-    }
-
-    /// Somebody in the room who says things.
-    async fn somebody(&self) -> TcpStream {
-        let mut stream = TcpStream::connect(("127.0.0.1", self.plain)).await.unwrap();
-        stream.write_all(b"NICK ferry\r\nUSER ferry 0 * :ferry\r\nJOIN #saltmarsh\r\n").await.unwrap();
-        let mut heard = String::new();
-        let mut buffer = [0; 4_096];
-        while !heard.contains(" 366 ") {
-            let read = timeout(PATIENCE, stream.read(&mut buffer)).await.expect("the IRC server lets us in").unwrap();
-            heard += &String::from_utf8_lossy(&buffer[..read]);
-        }
-        stream
-    }
-}
-
-impl Drop for Ngircd {
-    fn drop(&mut self) {
-        let _ = self.child.kill();
-        let _ = self.child.wait();
-    }
 }
 
 #[tokio::test(flavor = "multi_thread")]
@@ -110,7 +43,7 @@ async fn chat_is_read_from_a_real_irc_server_plain_and_encrypted_and_comes_back_
         (owner.page("/feeds").await.matches("chat, connected").count() == 2).then_some(())
     })
     .await;
-    let mut somebody = server.somebody().await;
+    let mut somebody = server.somebody("ferry").await;
     somebody.write_all("PRIVMSG #saltmarsh :mind the : po\u{202e}ints <b>żółw</b>\r\n".as_bytes()).await.unwrap();
     until("both have heard it", || async {
         let page = owner.page("/feeds").await;
@@ -142,8 +75,7 @@ async fn chat_is_read_from_a_real_irc_server_plain_and_encrypted_and_comes_back_
     shows(&owner, "/feeds", "The line could not be encrypted").await;
 
     // The server goes away: that is said, in words, and it is tried again by itself.
-    server.child.kill().unwrap();
-    server.child.wait().unwrap();
+    server.stop();
     shows(&owner, "/feeds", &format!("127.0.0.1:{plain} cannot be reached")).await;
     program.shows(&program.widget("Turntable motor"), "£212.50 of £350 (60%)").await;
 }
@@ -270,7 +202,7 @@ async fn feeds_reach_no_private_address_unless_the_operator_allows_it() {
     let chat = [("kind", "chat"), ("name", "c"), ("host", "localhost"), ("port", "1"), ("nick", "t"), ("room", "r")];
     owner.done("/feeds", &chat).await;
     until("both are refused", || async {
-        (owner.page("/feeds").await.matches("which feeds may not reach").count() == 2).then_some(())
+        (owner.page("/feeds").await.matches("which may not be reached").count() == 2).then_some(())
     })
     .await;
 }

@@ -4,9 +4,9 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::path::Path;
 
 /// The core's floors, from the ground. Each imports only from itself and from those before it.
-const FLOORS: [&str; 14] = [
+const FLOORS: [&str; 15] = [
     "time", "money", "language", "template", "sentence", "record", "book", "count", "lines", "look", "overlay",
-    "widgets", "cues", "channel",
+    "widgets", "cues", "bot", "channel",
 ];
 
 /// The sources under a folder of a crate, by their module path (`widgets::goal::view`), without tests.

@@ -213,6 +213,7 @@ impl Things {
         let fixed = match path {
             "/w/{token}" | "/w/{token}/live" => path.replace("{token}", &self.page),
             "/o/{token}" | "/o/{token}/live" => path.replace("{token}", &self.fields["overlay page"]),
+            "/c/{token}" => path.replace("{token}", &self.fields["list"]),
             "/files" => "/files?name=a.wav".into(),
             "/files/{token}/replace" => format!("/files/{}/replace?name=a.wav", self.fields["clip"]),
             "/looks/import" => "/looks/import?name=a.json".into(),
@@ -238,7 +239,7 @@ impl Things {
         };
         let own = |prefix: &str, name: &str| fixed.starts_with(prefix).then(|| self.fields[name].clone());
         let id = own("/feeds/", "feed").or(own("/account/", "api token")).or(own("/helpers/", "another pass"));
-        let first = fixed.starts_with("/looks/") || fixed.starts_with("/cues/");
+        let first = ["/looks/", "/cues/", "/chat/"].iter().any(|room| fixed.starts_with(room));
         let id = id.or(own("/overlays/", "overlay")).or(first.then(|| "1".to_owned()));
         let widget = own("/polls/", "poll").unwrap_or_default();
         let token = own("/clips/", "clip").or(own("/imports/", "upload")).or(own("/in/", "feed token"));
@@ -264,6 +265,11 @@ impl Things {
             "/api/v1/widgets/{id}/actions/{action}" => Sent::Json(json!({"value": 1, "side": 1})),
             "/overlays" => form(&[("name", "Main"), ("size", "1920x1080")]),
             "/files" | "/files/{token}/replace" => Sent::Bytes(b"no clip".to_vec()),
+            "/chat/commands" => form(&[("text", &format!("!word{number}"))]),
+            "/chat/notices" => form(&[("text", "Mugs are in the shop")]),
+            "/chat/commands/{id}/edit" => form(&[("key", "about"), ("text", "How it goes")]),
+            "/chat/notices/edit" => form(&[("key", "lines"), ("text", "5")]),
+            "/chat/list" => form(&[("open", "true")]),
             "/cues/{id}/edit" => form(&[("key", "on_air"), ("text", "on")]),
             "/looks" => form(&[("name", &format!("Look {number}")), ("from", "linen")]),
             "/looks/import" => Sent::Bytes(b"{}".to_vec()),
@@ -427,6 +433,9 @@ async fn things(owner: &Owner, program: &Program, board: &Value, link: String, n
     let of_board = matches.split(&format!("/matches/{}/", board["id"])).nth(1).unwrap();
     let account = owner.page("/account").await;
     let token = account.rsplit("/account/tokens/").next().unwrap().split('/').next().unwrap().to_owned();
+    owner.done("/chat/list", &[("open", "true")]).await;
+    let chat = owner.page("/chat").await;
+    let list = chat.split("/c/").nth(1).unwrap().split('"').next().unwrap().to_owned();
     let wheel = program.read(&program.widget("Forfeits")).await;
     let signed = &program.demo()["feeds"][0];
     let text = |value: &Value| value.as_str().unwrap().to_owned();
@@ -456,6 +465,7 @@ async fn things(owner: &Owner, program: &Program, board: &Value, link: String, n
             ("poll", program.widget("The platform decides")["id"].to_string()),
             ("commitment", text(&wheel["check"])),
             ("link", link),
+            ("list", list),
         ]),
     }
 }

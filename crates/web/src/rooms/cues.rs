@@ -13,15 +13,16 @@ use actix_web::{HttpResponse, web};
 use askama::Template;
 use chrono::TimeDelta;
 use serde::Deserialize;
-use tally_core::channel::{DryRun, WouldFire};
+use tally_core::channel::{Around, DryRun, WouldFire};
 use tally_core::cues::{Cue, CueEdit, Logged, Offer, starts};
-use tally_core::overlay::Overlay;
+use tally_core::look::{Sort, sounds};
 use tally_core::record::ids::Seq;
 use tally_core::sentence::{Editor, Field, Part};
 use tally_core::time::calendar::Calendar;
 use tally_core::time::words::instant_words;
 use tally_core::time::{Instant, after};
 use tally_engine::{EngineError, Quiet};
+use tally_feeds::calls::fresh_secret;
 
 /// How many lines are read at a time in a dry run.
 const PAGE: i64 = 5_000;
@@ -70,25 +71,35 @@ struct Page {
     cues: Vec<String>,
     /// Those to begin with: what each does.
     starts: Vec<String>,
+    /// With what calls are signed, where a cue makes any.
+    secret: Option<String>,
 }
 
-async fn layouts(app: &App, owner: &Owner) -> Result<Vec<(u32, Overlay)>, WebError> {
-    let all = app.engine.store().overlays(owner.channel.id).await?;
-    Ok(all.into_iter().map(|record| (record.id, record.air)).collect())
+/// What is around the channel that cues can go by and do.
+async fn around(app: &App, owner: &Owner) -> Result<Around, WebError> {
+    let store = app.engine.store();
+    let overlays = store.overlays(owner.channel.id).await?;
+    let shipped = sounds().map(|(key, name)| (key.to_owned(), name.to_owned()));
+    let own = store.clips(owner.channel.id).await?.into_iter().filter(|clip| clip.sort == Sort::Sound);
+    let own = own.map(|clip| (format!("own-{}", clip.token), format!("“{}”", clip.name)));
+    Ok(Around {
+        overlays: overlays.into_iter().map(|record| (record.id, record.air)).collect(),
+        sounds: own.chain(shipped).collect(),
+    })
 }
 
 async fn offer(app: &App, owner: &Owner) -> Result<Offer, WebError> {
-    let overlays = layouts(app, owner).await?;
-    Ok(owner.channel.ask(move |channel, now| channel.cue_offer(&overlays, now)).await?)
+    let around = around(app, owner).await?;
+    Ok(owner.channel.ask(move |channel, now| channel.cue_offer(&around, now)).await?)
 }
 
 /// Some cues, or all of them, as they are drawn.
 async fn shown(app: &App, owner: &Owner, wanted: Option<u32>) -> Result<Vec<Shown>, WebError> {
-    let overlays = layouts(app, owner).await?;
+    let around = around(app, owner).await?;
     let all = owner
         .channel
         .ask_all(move |channel, hearing, now| {
-            let offer = channel.cue_offer(&overlays, now);
+            let offer = channel.cue_offer(&around, now);
             let cues = channel.cues().all.iter().filter(|(id, _)| wanted.is_none_or(|wanted| wanted == **id));
             let one = |(id, cue): (&u32, &Cue)| {
                 let editor = Editor::Text { value: cue.name.clone() };
@@ -114,7 +125,13 @@ async fn shown(app: &App, owner: &Owner, wanted: Option<u32>) -> Result<Vec<Show
 /// `GET /cues`
 pub async fn page(app: web::Data<App>, owner: Owner) -> Result<HttpResponse, WebError> {
     let offer = offer(&app, &owner).await?;
+    let calls = owner.channel.ask(|channel, _| channel.cues().make_calls()).await?;
+    let secret = match calls {
+        true => Some(app.engine.store().call_secret(owner.channel.id, fresh_secret()).await?),
+        false => None,
+    };
     let page = Page {
+        secret,
         frame: Frame::new(&app, &owner, "/cues").await?,
         cues: shown(&app, &owner, None).await?.iter().map(html).collect(),
         starts: starts::all(&offer).into_iter().map(|(words, _)| words).collect(),
@@ -132,12 +149,16 @@ pub struct New {
 pub async fn create(app: web::Data<App>, owner: Owner, form: web::Form<New>) -> Result<HttpResponse, WebError> {
     let offer = offer(&app, &owner).await?;
     let start = form.start.and_then(|place| starts::all(&offer).into_iter().nth(place));
-    let cue = start.map_or_else(Cue::empty, |(_, cue)| cue);
-    match owner.channel.edit_cues(CueEdit::Add(Box::new(cue)), offer).await {
-        Ok(id) => Ok(go_to(&id.map_or_else(|| "/cues".into(), |id| format!("/cues?cue={id}#cue-{id}")))),
-        Err(EngineError::Cue(why)) => Ok(refusal(&sentence(&why.to_string()))),
-        Err(error) => Err(error.into()),
+    let cues = start.map_or_else(|| vec![Cue::empty()], |(_, cues)| cues);
+    let mut first = None;
+    for cue in cues {
+        match owner.channel.edit_cues(CueEdit::Add(Box::new(cue)), offer.clone()).await {
+            Ok(id) => first = first.or(id),
+            Err(EngineError::Cue(why)) => return Ok(refusal(&sentence(&why.to_string()))),
+            Err(error) => return Err(error.into()),
+        }
     }
+    Ok(go_to(&first.map_or_else(|| "/cues".into(), |id| format!("/cues?cue={id}#cue-{id}"))))
 }
 
 /// One part of a cue, as its form sends it.
@@ -223,6 +244,7 @@ pub async fn past(app: web::Data<App>, owner: Owner, id: web::Path<u32>) -> Resu
         // Others want to be answered meanwhile.
         tokio::task::yield_now().await;
     }
+    run.pass_time(now, from);
     let all = run.done();
     let told = |one: &WouldFire| (instant_words(&calendar, one.at), one.about.clone());
     let fired: Vec<_> = all.iter().filter(|one| one.not.is_none()).collect();

@@ -33,6 +33,7 @@ const TABS: [Tab; 3] = [
             Room { name: "Overlays", path: "/overlays", letter: "o" },
             Room { name: "Looks", path: "/looks", letter: "k" },
             Room { name: "Cues", path: "/cues", letter: "u" },
+            Room { name: "Chat", path: "/chat", letter: "t" },
             Room { name: "Files", path: "/files", letter: "i" },
             Room { name: "Channel", path: "/channel", letter: "c" },
             Room { name: "Account", path: "/account", letter: "a" },

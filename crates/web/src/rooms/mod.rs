@@ -3,6 +3,7 @@
 pub mod account;
 pub mod bench;
 pub mod channel;
+pub mod chat;
 mod control;
 pub mod cues;
 pub mod desk;

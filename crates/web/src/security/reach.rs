@@ -57,6 +57,12 @@ impl Reach {
         format!("{}/read/{token}.json", self.own)
     }
 
+    /// The address of the page that lists commands for viewers.
+    #[must_use]
+    pub fn commands_url(&self, token: &str) -> String {
+        format!("{}/c/{token}", self.others)
+    }
+
     /// The address that opens a helper's pass.
     #[must_use]
     pub fn pass_url(&self, link: &str) -> String {

@@ -17,7 +17,7 @@ pub use kind::{Kind, Moment, Since};
 pub use run::{Phase, Run};
 pub use view::{Anchor, ClockView, Lap, PhaseWord};
 
-use super::{Action, Family, Lever, News};
+use super::{Action, Cued, Family, Known, Lever, News, Watched};
 use crate::count::explain::{Slip, SlipLine, terms_and_lines};
 use crate::count::{Count, Scope};
 use crate::look::tokens::{BAR, CLOCK_SOUNDS, PLATE, TEXT, TITLED};
@@ -148,6 +148,16 @@ const PARTS: &[look::Part] = &[look::Part::Title, look::Part::Value, look::Part:
 impl Family for Clock {
     type State = State;
     const KEY: &'static str = "clock";
+    const CUED: Cued = Cued::of(
+        Watched::Left,
+        &[
+            Known::new("start", "start"),
+            Known::new("pause", "pause"),
+            Known::new("reset", "reset"),
+            Known::numbered("add", "add seconds", 60),
+            Known::numbered("subtract", "take seconds away", 60),
+        ],
+    );
     const SHAPES: &'static [Shape] = &[
         Shape {
             key: "plate",
@@ -323,6 +333,18 @@ impl Family for Clock {
     fn convert(&mut self, by: &Conversion, settings: &Settings) {
         if let Since::Latest(count) = &mut self.since {
             count.convert(by, settings);
+        }
+    }
+
+    fn figure(&self, state: &State, scope: &Scope<'_>) -> Option<i64> {
+        let runs_down = matches!(self.kind, Kind::Down | Kind::To);
+        runs_down.then(|| self.seen(state, scope).ms)
+    }
+
+    fn ending(&self, state: &State, scope: &Scope<'_>) -> Option<(Instant, String)> {
+        match self.seen(state, scope).anchor {
+            Anchor::Ends { at } => Some((at, String::new())),
+            _ => None,
         }
     }
 

@@ -10,7 +10,7 @@ mod tests;
 
 pub use one::{One, OneView};
 
-use super::{Action, Family, Lever};
+use super::{Action, Cued, Family, Known, Lever, Watched};
 use crate::count::Scope;
 use crate::count::explain::Slip;
 use crate::count::told::Told;
@@ -201,6 +201,15 @@ const PARTS: &[look::Part] =
 impl Family for Counter {
     type State = State;
     const KEY: &'static str = "counter";
+    const CUED: Cued = Cued::of(
+        Watched::Passed,
+        &[
+            Known::numbered("add", "add", 1),
+            Known::numbered("subtract", "subtract", 1),
+            Known::numbered("set", "set it to", 0),
+            Known::new("reset", "reset"),
+        ],
+    );
     const SHAPES: &'static [Shape] = &[
         Shape { key: "plate", words: "Number plate", tokens: &[TITLED, TEXT, PLATE], parts: PARTS, size: (520, 160) },
         Shape { key: "words", words: "All in one", tokens: &[TITLED, TEXT, PLATE], parts: PARTS, size: (520, 120) },
@@ -289,6 +298,10 @@ impl Family for Counter {
         levers.extend(each(1, '−'));
         levers.push(undo);
         levers
+    }
+
+    fn figure(&self, state: &State, scope: &Scope<'_>) -> Option<i64> {
+        Some(self.counted(0, state, scope).value)
     }
 
     fn sentence(&self, scope: &Scope<'_>) -> Vec<Part> {

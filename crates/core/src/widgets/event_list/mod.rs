@@ -7,9 +7,7 @@ mod sentence;
 #[cfg(test)]
 mod tests;
 
-pub(in crate::widgets) use sentence::{maybe_length, read_length};
-
-use super::{Family, NoActs};
+use super::{Cued, Family, NoActs};
 use crate::count::explain::{Slip, of_several};
 use crate::count::{Count, Scope};
 use crate::lines::{Line, LineFormat, LineValues};
@@ -128,6 +126,7 @@ const PARTS: &[look::Part] =
 impl Family for EventList {
     type State = NoActs;
     const KEY: &'static str = "event_list";
+    const CUED: Cued = Cued::NOTHING;
     const SHAPES: &'static [Shape] = &[
         Shape {
             key: "stubs",

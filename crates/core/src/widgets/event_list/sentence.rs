@@ -3,10 +3,8 @@
 
 use super::{EventList, MOST};
 use crate::count::{Scope, sentence as counting};
-use crate::sentence::{EditError, Editor, Input, Part, input};
-use crate::time::words::digits;
+use crate::sentence::{EditError, Editor, Part, input};
 use crate::widgets::no_such_part;
-use chrono::TimeDelta;
 
 const TITLE: &str = "The title";
 const LINES: &str = "The number of lines";
@@ -17,9 +15,6 @@ const QUIET: &str = "The quiet time";
 const FADE: &str = "The line where fading starts";
 const PLACEHOLDER: &str = "The placeholder";
 
-/// Longest time that lines fold, live or stay: a day.
-const DAY: i64 = 86_400;
-
 /// Where the newest line stands: the word, how it reads, whether it stands last, and whether lines stand beside each other.
 const ORDERS: [(&str, &str, bool, bool); 4] = [
     ("first", "at the top", false, false),
@@ -27,30 +22,6 @@ const ORDERS: [(&str, &str, bool, bool); 4] = [
     ("left", "on the left", false, true),
     ("right", "on the right", true, true),
 ];
-
-/// A length that may be none, such as `1:30`.
-pub(in crate::widgets) fn maybe_length(key: &'static str, label: &'static str, seconds: u32, none: &str) -> Part {
-    let length = digits(TimeDelta::seconds(i64::from(seconds)));
-    let shown = match seconds {
-        0 => none.to_owned(),
-        1..60 => format!("{seconds} s"),
-        _ => length.clone(),
-    };
-    let value = if seconds == 0 { String::new() } else { length };
-    Part::field(key, label, shown, Editor::MaybeLength { value })
-}
-
-pub(in crate::widgets) fn read_length(input: Input<'_>) -> Result<u32, EditError> {
-    let text = input.text.trim().trim_end_matches(['s', ' ']);
-    if text.is_empty() || text == "0" {
-        return Ok(0);
-    }
-    let seconds = Input { text, ..input }.length()?;
-    if seconds > DAY {
-        return Err(input.refuse("must be a day at most"));
-    }
-    Ok(u32::try_from(seconds).unwrap_or(0))
-}
 
 pub(super) fn parts(list: &EventList) -> Vec<Part> {
     let number = |value: u32| Editor::Number { value: value.to_string(), sign: String::new() };
@@ -72,11 +43,11 @@ pub(super) fn parts(list: &EventList) -> Vec<Part> {
         Part::words("lines at most, the newest"),
         Part::field("order", ORDER, order_words, Editor::choice(ORDERS.map(|(key, words, ..)| (key, words)), order)),
         Part::words("; one supporter’s entries fold within"),
-        maybe_length("fold", FOLD, list.fold, "no time"),
+        Part::rest(("fold", FOLD), list.fold, "no time", ""),
         Part::words("; a line lives"),
-        maybe_length("life", LIFE, list.life, "for ever"),
+        Part::rest(("life", LIFE), list.life, "for ever", ""),
         Part::words(", all hide after"),
-        maybe_length("quiet", QUIET, list.quiet, "no quiet time"),
+        Part::rest(("quiet", QUIET), list.quiet, "no quiet time", ""),
         Part::words(", growing paler from"),
         Part::field(
             "fade_from",
@@ -106,9 +77,9 @@ pub(super) fn edit(list: &mut EventList, key: &str, text: &str, scope: &Scope<'_
             let (_, _, last, sideways) = input(ORDER, text).choice(&ORDERS, |(key, ..)| key)?;
             (list.newest_last, list.sideways) = (last, sideways);
         }
-        "fold" => list.fold = read_length(input(FOLD, text))?,
-        "life" => list.life = read_length(input(LIFE, text))?,
-        "quiet" => list.quiet = read_length(input(QUIET, text))?,
+        "fold" => list.fold = input(FOLD, text).rest()?,
+        "life" => list.life = input(LIFE, text).rest()?,
+        "quiet" => list.quiet = input(QUIET, text).rest()?,
         "fade_from" => {
             let from = input(FADE, text).maybe_whole(1, i64::from(MOST))?;
             list.fade_from = from.and_then(|from| u32::try_from(from).ok()).unwrap_or(0);

@@ -17,7 +17,7 @@ pub use pace::Pace;
 pub use view::{AimView, GoalView, Outcome, RungView, floored_percent};
 pub use watch::Watch;
 
-use super::{Action, Family, Hint, Lever};
+use super::{Action, Cued, Family, Hint, Known, Lever, Watched};
 use crate::count::explain::Slip;
 use crate::count::{Count, Scope};
 use crate::language::unit::Unit;
@@ -241,6 +241,10 @@ const PARTS: &[look::Part] = &[
 impl Family for Goal {
     type State = State;
     const KEY: &'static str = "goal";
+    const CUED: Cued = Cued::of(
+        Watched::Reached,
+        &[Known::new("reset", "reset"), Known::new("rearm", "celebrate once more when it is reached")],
+    );
 
     const SHAPES: &'static [Shape] = &[
         Shape {
@@ -347,6 +351,10 @@ impl Family for Goal {
         for aim in self.aims_mut() {
             aim.convert(by, settings);
         }
+    }
+
+    fn figure(&self, state: &State, scope: &Scope<'_>) -> Option<i64> {
+        view::view(self, state, scope).aims().next().map(|aim| i64::from(aim.level))
     }
 
     fn sentence(&self, scope: &Scope<'_>) -> Vec<Part> {

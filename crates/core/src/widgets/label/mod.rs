@@ -6,7 +6,7 @@ mod tests;
 
 pub(in crate::widgets) use sentence::{edit, parts};
 
-use super::{Family, NoActs};
+use super::{Cued, Family, NoActs};
 use crate::book::{Fact, instant};
 use crate::count::explain::{Slip, span_words, terms_and_lines};
 use crate::count::{Count, Keep, Scope, Verdict, What};
@@ -169,7 +169,7 @@ impl Label {
         let title = self.title.clone();
         match about {
             None => {
-                let runs = vec![Run { text: self.placeholder.clone(), strong: false, name: false }];
+                let runs = vec![Run::plain(&self.placeholder)];
                 LabelView { title, runs, empty: true, key: 0, kind: None }
             }
             Some(About { key, kind, values, .. }) => {
@@ -212,6 +212,7 @@ const PARTS: &[look::Part] =
 impl Family for Label {
     type State = NoActs;
     const KEY: &'static str = "label";
+    const CUED: Cued = Cued::NOTHING;
     const SHAPES: &'static [Shape] = &[
         Shape {
             key: "plate",

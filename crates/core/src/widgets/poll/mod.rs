@@ -19,7 +19,7 @@ pub use held::{Held, Outcome, Tallied};
 pub use shares::percentages;
 pub use view::{OptionView, PhaseWord, PollView};
 
-use super::{Action, Family, Lever, News, Said};
+use super::{Action, Cued, Family, Known, Lever, News, Said, Watched};
 use crate::book::Book;
 use crate::book::chat::{ChatLine, Role};
 use crate::count::explain::{Effect, Slip, SlipLine};
@@ -240,6 +240,17 @@ const PARTS: &[look::Part] = &[
 impl Family for Poll {
     type State = State;
     const KEY: &'static str = "poll";
+    const CUED: Cued = Cued::of(
+        Watched::Closed,
+        &[
+            Known::typed("open", "ask"),
+            Known::numbered("open", "ask the saved poll number", 1),
+            Known::new("close", "close"),
+            Known::numbered("extend", "stay open for so many seconds more", 60),
+            Known::new("cancel", "call it off"),
+            Known::new("hide", "hide the result"),
+        ],
+    );
     const SHAPES: &'static [Shape] = &[
         Shape { key: "stubs", words: "Ticket stubs", tokens: BALLOT, parts: PARTS, size: (620, 420) },
         Shape { key: "arms", words: "Signal arms", tokens: BALLOT, parts: PARTS, size: (760, 420) },

@@ -15,7 +15,7 @@ mod view;
 pub use state::{Played, Pressed, State};
 pub use view::{BoardView, Cell, Clock, Flourish, PenaltyView, SideView, Told};
 
-use super::{Action, Family, Lever};
+use super::{Action, Cued, Family, Lever};
 use crate::count::Scope;
 use crate::count::explain::Slip;
 use crate::look::tokens::{BOARD_SOUNDS, PLATE, TEXT, TITLED};
@@ -120,6 +120,7 @@ const PARTS: &[look::Part] =
 impl Family for Scoreboard {
     type State = State;
     const KEY: &'static str = "scoreboard";
+    const CUED: Cued = Cued { levers: true, ..Cued::NOTHING };
     const SHAPES: &'static [Shape] = &[
         Shape { key: "plates", words: "Plates in a row", tokens: BOARD, parts: PARTS, size: (1100, 190) },
         Shape { key: "slip", words: "Slip in a corner", tokens: BOARD, parts: PARTS, size: (520, 230) },

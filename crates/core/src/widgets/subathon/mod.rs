@@ -25,7 +25,7 @@ pub use sheet::{MOST_MS, Rate, Rounding, Row, Sheet};
 pub use terms::{Boost, Former, History, Limits, Terms, WhilePaused};
 pub use view::{AddedView, PhaseWord, SubathonView};
 
-use super::{Action, Family, Lever, News, Notable, Said};
+use super::{Action, Cued, Family, Known, Lever, News, Notable, Said, Watched};
 use crate::book::chat::ChatLine;
 use crate::count::explain::Slip;
 use crate::count::{Count, Scope};
@@ -158,6 +158,18 @@ const PARTS: &[look::Part] =
 impl Family for Subathon {
     type State = State;
     const KEY: &'static str = "subathon";
+    const CUED: Cued = Cued::of(
+        Watched::Left,
+        &[
+            Known::numbered("add", "add seconds", 300),
+            Known::numbered("subtract", "take seconds away", 300),
+            Known::new("start", "start, or end the break"),
+            Known::new("pause", "pause"),
+            Known::new("break", "begin a break"),
+            Known::new("boost", "boost"),
+            Known::new("end_boosts", "end the boost"),
+        ],
+    );
     const SHAPES: &'static [Shape] = &[
         Shape { key: "plate", words: "Station clock", tokens: FACED, parts: PARTS, size: (760, 300) },
         Shape { key: "ring", words: "Ring", tokens: FACED, parts: PARTS, size: (420, 420) },
@@ -211,6 +223,11 @@ impl Family for Subathon {
             let text = line.after(word)?.to_owned();
             Some(Said::Command { word: word.to_owned(), text, rest_s })
         })
+    }
+
+    fn words(&self) -> Vec<(String, &'static str)> {
+        let rows = self.terms.now.sheet.0.iter().filter(|(_, rate)| rate.on);
+        rows.filter_map(|(row, _)| Some((row.command()?.to_owned(), "adds time to"))).collect()
     }
 
     fn follow(&self, state: &mut State, news: News<'_>, scope: &Scope<'_>) -> bool {
@@ -278,6 +295,14 @@ impl Family for Subathon {
 
     fn convert(&mut self, by: &Conversion, _: &Settings) {
         table::convert(self, by);
+    }
+
+    fn figure(&self, state: &State, scope: &Scope<'_>) -> Option<i64> {
+        Some(view::view(self, state, scope).left_ms)
+    }
+
+    fn ending(&self, state: &State, scope: &Scope<'_>) -> Option<(Instant, String)> {
+        view::view(self, state, scope).ends_at.map(|at| (at, String::new()))
     }
 
     fn sentence(&self, _: &Scope<'_>) -> Vec<Part> {

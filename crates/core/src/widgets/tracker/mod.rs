@@ -8,7 +8,7 @@ mod tests;
 
 pub use rounds::{Reports, Round};
 
-use super::{Family, NoActs};
+use super::{Cued, Family, NoActs};
 use crate::count::explain::{Slip, span_words, terms_and_lines};
 use crate::count::{Count, Scope, What};
 use crate::look::tokens::{PLATE, TEXT, TITLED};
@@ -154,6 +154,7 @@ const PARTS: &[look::Part] =
 impl Family for Tracker {
     type State = NoActs;
     const KEY: &'static str = "tracker";
+    const CUED: Cued = Cued::NOTHING;
     const SHAPES: &'static [Shape] = &[
         Shape { key: "badge", words: "Badge with its emblem", tokens: TRACKER, parts: PARTS, size: (520, 200) },
         Shape { key: "strip", words: "Strip in one row", tokens: TRACKER, parts: PARTS, size: (760, 90) },

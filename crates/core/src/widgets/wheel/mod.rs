@@ -17,7 +17,7 @@ pub use pot::{Entry as PotEntry, Pot};
 pub use state::{Spun, State, rests_at};
 pub use view::{PhaseWord, PotView, Sector, Turn, WheelView, Winner};
 
-use super::{Action, Family, Lever, News, Said};
+use super::{Action, Cued, Family, Known, Lever, News, Said, Watched};
 use crate::book::chat::{ChatLine, Role};
 use crate::count::explain::{Effect, Slip, SlipLine};
 use crate::count::told::Told;
@@ -160,6 +160,15 @@ const PARTS: &[look::Part] = &[look::Part::Title, look::Part::Name, look::Part::
 impl Family for Wheel {
     type State = State;
     const KEY: &'static str = "wheel";
+    const CUED: Cued = Cued::of(
+        Watched::Rested,
+        &[
+            Known::new("spin", "spin"),
+            Known::new("open_pot", "let viewers enter"),
+            Known::new("close_pot", "close the pot"),
+            Known::new("empty_pot", "empty the pot"),
+        ],
+    );
     const SHAPES: &'static [Shape] = &[
         Shape { key: "disc", words: "Inked disc", tokens: WHEEL, parts: PARTS, size: (620, 680) },
         Shape { key: "drum", words: "Drum from the side", tokens: WHEEL, parts: PARTS, size: (620, 460) },
@@ -204,6 +213,11 @@ impl Family for Wheel {
         let enters = self.source == Source::Pot && state.pot.open_since.is_some() && !self.entry.word.is_empty();
         let text = (enters && self.least.lets(line.role)).then(|| line.after(&self.entry.word)).flatten()?;
         Some(Said::Command { word: self.entry.word.clone(), text: text.to_owned(), rest_s: WORD_REST_S })
+    }
+
+    fn words(&self) -> Vec<(String, &'static str)> {
+        let listens = self.source == Source::Pot && !self.entry.word.is_empty();
+        listens.then(|| (self.entry.word.clone(), "enters")).into_iter().collect()
     }
 
     fn follow(&self, state: &mut State, news: News<'_>, _: &Scope<'_>) -> bool {
@@ -259,6 +273,10 @@ impl Family for Wheel {
 
     fn levers(&self, state: &State, scope: &Scope<'_>) -> Vec<Lever> {
         levers::levers(self, state, scope)
+    }
+
+    fn ending(&self, state: &State, scope: &Scope<'_>) -> Option<(Instant, String)> {
+        state.last().filter(|spun| spun.ends() > scope.now).map(|spun| (spun.ends(), spun.text.clone()))
     }
 
     fn sentence(&self, scope: &Scope<'_>) -> Vec<Part> {

@@ -3,9 +3,11 @@
 
 pub mod bench;
 pub mod browser;
+pub mod called;
 pub mod db;
 pub mod hostile;
 pub mod inside;
+pub mod irc;
 pub mod owner;
 pub mod page;
 pub mod program;

@@ -1,0 +1,270 @@
+//! The bot: what the program says in chat by itself, answers to commands and notices. Like chat, none of it is part of the record;
+//! what it goes by (rests, lines since the last notice, which notice comes next) is forgotten when the server ends.
+
+mod notices;
+mod rests;
+mod sentence;
+mod talk;
+
+pub use notices::{Deck, Next};
+pub use rests::Rests;
+pub use talk::{Around, Talk, Uses};
+
+use crate::book::chat::Role;
+use crate::sentence::EditError;
+use serde::{Deserialize, Serialize};
+use std::collections::BTreeMap;
+
+/// Most commands of a channel, and most notices.
+pub const MOST: usize = 200;
+
+/// A word of chat that is answered.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Command {
+    /// The word with which a line must begin.
+    pub word: String,
+    /// Whether it is answered at all.
+    pub on: bool,
+    /// Who may use it: they, and whoever is more.
+    pub who: RoleWord,
+    /// So many seconds it is not answered again, to anybody.
+    pub rest_s: u32,
+    /// So many seconds it is not answered again to the same viewer.
+    pub rest_each_s: u32,
+    /// What is answered, with places for values.
+    pub answer: String,
+    /// What it is for, in the list for viewers; empty where it stays out of that.
+    pub about: String,
+}
+
+/// A [`Role`] as it is kept.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
+#[serde(rename_all = "snake_case")]
+pub enum RoleWord {
+    /// Everyone.
+    Viewer,
+    /// Followers.
+    Follower,
+    /// Subscribers.
+    Subscriber,
+    /// Helpers.
+    Helper,
+    /// The owner.
+    Owner,
+}
+
+impl RoleWord {
+    /// All of them: the key, and who that is at least, in words.
+    pub const ALL: [(Self, &'static str, &'static str); 5] = [
+        (Self::Viewer, "viewer", "anyone"),
+        (Self::Follower, "follower", "a follower"),
+        (Self::Subscriber, "subscriber", "a subscriber"),
+        (Self::Helper, "helper", "a helper"),
+        (Self::Owner, "owner", "you alone"),
+    ];
+
+    /// Whether somebody of a role is meant.
+    #[must_use]
+    pub fn lets(self, role: Role) -> bool {
+        let least = match self {
+            Self::Viewer => Role::Viewer,
+            Self::Follower => Role::Follower,
+            Self::Subscriber => Role::Subscriber,
+            Self::Helper => Role::Helper,
+            Self::Owner => Role::Owner,
+        };
+        role >= least
+    }
+
+    /// For whom a word is, in the list for viewers; nothing where it is for everyone.
+    #[must_use]
+    pub fn words(self) -> &'static str {
+        match self {
+            Self::Viewer => "",
+            Self::Follower => "for followers",
+            Self::Subscriber => "for subscribers",
+            Self::Helper => "for helpers",
+            Self::Owner => "for the streamer",
+        }
+    }
+}
+
+/// In which order notices come.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "snake_case")]
+pub enum Order {
+    /// One after the other.
+    #[default]
+    InTurn,
+    /// Shuffled; each once before any comes again.
+    Shuffled,
+}
+
+/// Where notices are said.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "snake_case")]
+pub enum Place {
+    /// In chat.
+    #[default]
+    Chat,
+    /// On tickers.
+    Ticker,
+    /// In both.
+    Both,
+}
+
+impl Place {
+    /// Whether they are said in chat.
+    #[must_use]
+    pub fn is_in_chat(self) -> bool {
+        self != Self::Ticker
+    }
+
+    /// Whether they run on tickers.
+    #[must_use]
+    pub fn is_on_tickers(self) -> bool {
+        self != Self::Chat
+    }
+}
+
+/// A notice.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Notice {
+    /// What it says, with places for values.
+    pub text: String,
+    /// Whether it has its turn.
+    pub on: bool,
+}
+
+/// Notices, and when they are said.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(default)]
+pub struct Notices {
+    /// Whether any is said.
+    pub on: bool,
+    /// Seconds from one to the next.
+    pub every_s: u32,
+    /// At least so many lines of chat from one to the next.
+    pub least_lines: u32,
+    /// In which order.
+    pub order: Order,
+    /// Where.
+    pub place: Place,
+    /// Only while on air.
+    pub on_air: bool,
+    /// The notices by their numbers.
+    pub all: BTreeMap<u32, Notice>,
+}
+
+impl Default for Notices {
+    fn default() -> Self {
+        Self {
+            on: false,
+            every_s: 900,
+            least_lines: 10,
+            order: Order::InTurn,
+            place: Place::Chat,
+            on_air: true,
+            all: BTreeMap::new(),
+        }
+    }
+}
+
+/// What the program says in chat.
+#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(default)]
+pub struct Bot {
+    /// The commands by their numbers.
+    pub commands: BTreeMap<u32, Command>,
+    /// The notices.
+    pub notices: Notices,
+}
+
+/// What can be done to it.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum BotEdit {
+    /// A new command with a word.
+    AddCommand(String),
+    /// Says one part of a command otherwise.
+    SetCommand {
+        /// Of which.
+        command: u32,
+        /// Which part of its sentence.
+        key: String,
+        /// As it was typed.
+        text: String,
+    },
+    /// Throws a command away.
+    RemoveCommand(u32),
+    /// A new notice.
+    AddNotice(String),
+    /// Says one part of when notices come, or of one of them, otherwise.
+    SetNotices {
+        /// Which part.
+        key: String,
+        /// As it was typed.
+        text: String,
+    },
+    /// Throws a notice away.
+    RemoveNotice(u32),
+}
+
+/// Why it stays as it is; the text says what to change.
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+pub enum BotError {
+    /// No such command or notice.
+    #[error("that is not there any more; it may have been removed meanwhile")]
+    Gone,
+    /// Too many.
+    #[error("there are {MOST} already; remove one first")]
+    TooMany,
+    /// Two commands with one word.
+    #[error("the word {0} has an answer already; change that one, or take another word")]
+    Taken(String),
+    /// A part of a sentence.
+    #[error("{0}")]
+    Value(#[from] EditError),
+}
+
+fn next_id<T>(all: &BTreeMap<u32, T>) -> Result<u32, BotError> {
+    if all.len() >= MOST {
+        return Err(BotError::TooMany);
+    }
+    Ok(all.last_key_value().map_or(1, |(id, _)| id.saturating_add(1)))
+}
+
+impl Bot {
+    /// What it is after something was done to it. `widgets` has what each widget says now, by its title.
+    ///
+    /// # Errors
+    /// It cannot be done; nothing is half changed.
+    pub fn edited(&self, edit: BotEdit, widgets: &BTreeMap<String, String>) -> Result<Self, BotError> {
+        let mut after = self.clone();
+        match edit {
+            BotEdit::AddCommand(word) => {
+                let id = next_id(&after.commands)?;
+                let mut command = Command::new();
+                command.edit("word", &word, widgets)?;
+                after.commands.insert(id, command);
+            }
+            BotEdit::SetCommand { command, key, text } => {
+                after.commands.get_mut(&command).ok_or(BotError::Gone)?.edit(&key, &text, widgets)?;
+            }
+            BotEdit::RemoveCommand(id) => drop(after.commands.remove(&id).ok_or(BotError::Gone)?),
+            BotEdit::AddNotice(text) => {
+                let id = next_id(&after.notices.all)?;
+                after.notices.all.insert(id, Notice { text: String::new(), on: true });
+                after.notices.edit(&format!("text:{id}"), &text, widgets)?;
+            }
+            BotEdit::SetNotices { key, text } => after.notices.edit(&key, &text, widgets)?,
+            BotEdit::RemoveNotice(id) => drop(after.notices.all.remove(&id).ok_or(BotError::Gone)?),
+        }
+        let mut words: Vec<String> =
+            after.commands.values().map(|one| crate::language::text::plain(&one.word)).collect();
+        words.sort();
+        match words.windows(2).find(|pair| pair[0] == pair[1]) {
+            Some(pair) => Err(BotError::Taken(pair[0].clone())),
+            None => Ok(after),
+        }
+    }
+}

@@ -1,0 +1,96 @@
+//! What the bot says in this channel: with values of its widgets in it.
+
+use super::Channel;
+use crate::book::chat::ChatLine;
+use crate::bot::{Around, Bot, Command, Place, Talk};
+use crate::cues::When;
+use crate::language::Language;
+use crate::template::{self, Locale, Values};
+use crate::time::Instant;
+use std::collections::BTreeMap;
+
+impl Channel {
+    /// The bot.
+    #[must_use]
+    pub fn bot(&self) -> &Bot {
+        &self.bot
+    }
+
+    /// What the bot goes by.
+    #[must_use]
+    pub fn talk(&self) -> &Talk {
+        &self.talk
+    }
+
+    /// Takes note of another bot. `lot` gives a number below the one that it is asked with.
+    pub fn set_bot(&mut self, bot: Bot, now: Instant, lot: impl FnMut(usize) -> usize) {
+        self.bot = bot;
+        self.talk.follow(&self.bot, now, lot);
+    }
+
+    /// What widgets say, by their titles: those that a text names, or all.
+    #[must_use]
+    pub fn texts(&self, named_in: Option<&str>, now: Instant) -> BTreeMap<String, String> {
+        let scope = self.scope(now);
+        let named = |title: &str| named_in.is_none_or(|text| text.contains(title));
+        let all = self.widgets.values().filter(|piece| named(piece.title()));
+        all.map(|piece| (piece.title().to_owned(), piece.view(&scope).text())).collect()
+    }
+
+    /// A line for chat, with its values put in. One that cannot be followed with these values gives the reason.
+    ///
+    /// # Errors
+    /// In words.
+    pub fn chat_line(&self, source: &str, name: &str, message: &str, now: Instant) -> Result<String, String> {
+        let values = Values { name: name.to_owned(), message: message.to_owned(), ..Values::default() };
+        let locale = Locale { language: Language::default(), currency: self.settings.currency };
+        let text = template::write_line(source, &values, &self.texts(Some(source), now), locale);
+        text.map_err(|error| format!("the line {error}"))
+    }
+
+    /// What viewers can say: the word, what it does, and who may, where that is not everyone.
+    #[must_use]
+    pub fn words_of_chat(&self) -> Vec<(String, String, String)> {
+        let commands = self.bot.commands.values().filter(|one| one.on && !one.about.is_empty());
+        let command = |one: &Command| (one.word.clone(), one.about.clone(), one.who.words().to_owned());
+        let mut all: Vec<_> = commands.map(command).collect();
+        let widgets = self.widgets.values().flat_map(|piece| {
+            let word = |(word, does): (String, &str)| (word, format!("{does} “{}”", piece.title()), String::new());
+            piece.words().into_iter().map(word).collect::<Vec<_>>()
+        });
+        all.extend(widgets);
+        let cues = self.cues().all.values().filter(|cue| cue.on);
+        all.extend(cues.filter_map(|cue| match &cue.when {
+            When::Command { word } if !word.is_empty() => Some((word.clone(), cue.name.clone(), String::new())),
+            _ => None,
+        }));
+        all
+    }
+
+    pub(super) fn answer(&mut self, line: &ChatLine, now: Instant) -> Option<String> {
+        let id = self.talk.hear(&self.bot, line, now)?;
+        let command = self.bot.commands.get(&id)?;
+        let message = line.after(&command.word).unwrap_or_default();
+        let text = self.chat_line(&command.answer, &line.name, message, now).ok()?;
+        (!text.is_empty()).then_some(text)
+    }
+
+    /// What bears on notices here.
+    #[must_use]
+    pub fn around_notices(&self, joined: bool) -> Around {
+        Around { on_air: self.book.shows().on_air().is_some(), joined }
+    }
+
+    /// The notice that is due by now: its text, and where it is said.
+    pub fn notice(&mut self, joined: bool, now: Instant, lot: impl FnMut(usize) -> usize) -> Option<(Place, String)> {
+        let due = self.talk.due(&self.bot, self.around_notices(joined)).is_some_and(|at| at <= now);
+        let id = due.then(|| self.talk.say(&self.bot, now, lot)).flatten()?;
+        let source = &self.bot.notices.all.get(&id)?.text;
+        let text = self.chat_line(source, "", "", now).ok().filter(|text| !text.is_empty())?;
+        let place = self.bot.notices.place;
+        if place.is_on_tickers() {
+            self.talk.show_on_tickers(text.clone());
+        }
+        Some((place, text))
+    }
+}
