@@ -48,7 +48,14 @@ impl Pressed {
             channel.decide(&Press { widget, action, by: &by }, pressed_at.unwrap_or(now))
         });
         let is_asked = move |body: &Body| body.answers(widget, &asked, value);
-        Command { happened_at: pressed_at, is_asked: Some(Box::new(is_asked)), ..command }
+        Command { happened_at: pressed_at, ..command.asking(is_asked) }
+    }
+}
+
+impl Command {
+    /// The same, known again when it is tried a second time.
+    pub(crate) fn asking(self, is_asked: impl Fn(&Body) -> bool + Send + Sync + 'static) -> Self {
+        Self { is_asked: Some(Box::new(is_asked)), ..self }
     }
 }
 
@@ -72,7 +79,9 @@ impl ChannelHandle {
         by: By,
         reason: Option<String>,
     ) -> Result<Seq, EngineError> {
-        self.record(command("ledger", by.id, move |channel, _| channel.correct(&line, &wish, &by.name, reason))).await
+        let seq = line.seq;
+        let command = command("ledger", by.id, move |channel, _| channel.correct(&line, &wish, &by.name, reason));
+        self.record(command.asking(move |body| matches!(body, Body::Correct { target, .. } if *target == seq))).await
     }
 
     /// Hides everything on air, or brings it back.
@@ -80,7 +89,9 @@ impl ChannelHandle {
     /// # Errors
     /// See [`ChannelHandle::record`].
     pub async fn cover(&self, covered: bool, by: By) -> Result<Seq, EngineError> {
-        self.record(command("cover", by.id, move |channel, _| channel.decide_cover(covered, &by.name))).await
+        let command = command("cover", by.id, move |channel, _| channel.decide_cover(covered, &by.name));
+        let is_asked = move |body: &Body| matches!(body, Body::Cover { covered: own, .. } if *own == covered);
+        self.record(command.asking(is_asked)).await
     }
 
     /// Shows pieces of an overlay, or hides them.
@@ -99,7 +110,8 @@ impl ChannelHandle {
             let asked = Appear { overlay, layout: &layout, pieces: &pieces, about: &about, shown };
             channel.decide_appear(&asked, &by.name)
         };
-        self.record(command("overlay", by.id, decide)).await
+        let is_asked = move |body: &Body| matches!(body, Body::Appear { overlay: own, shown: is, .. } if *own == overlay && *is == shown);
+        self.record(command("overlay", by.id, decide).asking(is_asked)).await
     }
 
     /// Says something about shows.
@@ -107,7 +119,9 @@ impl ChannelHandle {
     /// # Errors
     /// See [`ChannelHandle::record`].
     pub async fn show(&self, act: ShowAct, by: By) -> Result<Seq, EngineError> {
-        self.record(command("show", by.id, move |channel, now| channel.decide_show(act, &by.name, now))).await
+        let asked = act;
+        let command = command("show", by.id, move |channel, now| channel.decide_show(act, &by.name, now));
+        self.record(command.asking(move |body| matches!(body, Body::Show { act, .. } if *act == asked))).await
     }
 
     /// Says something about a show of the past.
@@ -147,8 +161,10 @@ impl ChannelHandle {
         happened_at: Option<Instant>,
         by: By,
     ) -> Result<Seq, EngineError> {
+        let asked = happening.clone();
         let command = command(&format!("by hand/{}", by.name), by.id, |_, _| Ok(Body::Happening(happening)));
-        self.record(Command { happened_at, ..command }).await
+        let is_asked = move |body: &Body| matches!(body, Body::Happening(own) if *own == asked);
+        self.record(Command { happened_at, ..command.asking(is_asked) }).await
     }
 
     /// Takes reference rates by day. What is known already changes nothing.

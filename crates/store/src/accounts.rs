@@ -3,7 +3,7 @@
 use crate::schema::{api_tokens, channels, users};
 use crate::widgets::Converted;
 use crate::{Store, StoreError, alone};
-use chrono::{NaiveTime, Timelike, Weekday};
+use chrono::{DateTime, NaiveTime, Timelike, Weekday};
 use diesel::prelude::*;
 use sha2::{Digest, Sha256};
 use tally_core::channel::Desk;
@@ -12,6 +12,7 @@ use tally_core::look::Looks;
 use tally_core::money::Currency;
 use tally_core::record::ids::ChannelId;
 use tally_core::record::settings::{Settings, Weights};
+use tally_core::time::Instant;
 use tally_core::time::calendar::Calendar;
 
 /// A channel.
@@ -74,8 +75,28 @@ pub struct ApiToken {
     pub channel: ChannelId,
     /// How the owner calls it.
     pub name: String,
-    /// What it may do: words separated by blanks, out of `read`, `operate`.
+    /// What it may do: words separated by blanks, out of `read`, `operate`, `record`.
     pub scopes: String,
+    /// When it was noted last that it was used.
+    pub used_at: Option<Instant>,
+}
+
+#[derive(Queryable, Selectable)]
+#[diesel(table_name = api_tokens)]
+struct TokenRow {
+    id: u32,
+    channel_id: u32,
+    name: String,
+    scopes: String,
+    used_us: Option<i64>,
+}
+
+impl TokenRow {
+    fn token(self) -> ApiToken {
+        let used_at = self.used_us.and_then(DateTime::from_timestamp_micros);
+        let Self { id, channel_id, name, scopes, .. } = self;
+        ApiToken { id, channel: ChannelId(channel_id), name, scopes, used_at }
+    }
 }
 
 #[derive(Queryable, Selectable)]
@@ -324,10 +345,24 @@ impl Store {
     ///
     /// # Errors
     /// The database is away.
-    pub async fn api_tokens(&self, channel: ChannelId) -> Result<Vec<(u32, String, String)>, StoreError> {
+    pub async fn api_tokens(&self, channel: ChannelId) -> Result<Vec<ApiToken>, StoreError> {
         self.run(move |conn| {
             let own = api_tokens::table.filter(api_tokens::channel_id.eq(channel.0)).order(api_tokens::id);
-            Ok(own.select((api_tokens::id, api_tokens::name, api_tokens::scopes)).load(conn)?)
+            let rows: Vec<TokenRow> = own.select(TokenRow::as_select()).load(conn)?;
+            Ok(rows.into_iter().map(TokenRow::token).collect())
+        })
+        .await
+    }
+
+    /// Notes that a program's token is used.
+    ///
+    /// # Errors
+    /// The database is away.
+    pub async fn note_api_token(&self, token: u32, now: Instant) -> Result<(), StoreError> {
+        self.run(move |conn| {
+            let used = api_tokens::used_us.eq(now.timestamp_micros());
+            diesel::update(api_tokens::table.find(token)).set(used).execute(conn)?;
+            Ok(())
         })
         .await
     }
@@ -391,11 +426,8 @@ impl Store {
     /// [`StoreError::NotFound`] for an unknown token.
     pub async fn api_token(&self, token: String) -> Result<ApiToken, StoreError> {
         self.run(move |conn| {
-            let (id, channel, name, scopes): (u32, u32, String, String) = api_tokens::table
-                .filter(api_tokens::digest.eq(digest(&token)))
-                .select((api_tokens::id, api_tokens::channel_id, api_tokens::name, api_tokens::scopes))
-                .first(conn)?;
-            Ok(ApiToken { id, channel: ChannelId(channel), name, scopes })
+            let own = api_tokens::table.filter(api_tokens::digest.eq(digest(&token)));
+            Ok(own.select(TokenRow::as_select()).first(conn)?.token())
         })
         .await
     }

@@ -109,6 +109,7 @@ diesel::table! {
         name -> Varchar,
         digest -> Binary,
         scopes -> Varchar,
+        used_us -> Nullable<Bigint>,
     }
 }
 

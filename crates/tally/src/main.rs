@@ -9,11 +9,36 @@ use tracing_subscriber::filter::Targets;
 use tracing_subscriber::layer::SubscriberExt;
 use tracing_subscriber::util::SubscriberInitExt;
 
+mod client;
 mod demo;
 mod options;
 mod serve;
 
+/// Runs something to its end, on so many threads.
+fn run<E: std::fmt::Display>(threads: usize, task: impl Future<Output = Result<(), E>>) -> ExitCode {
+    let runtime = match tokio::runtime::Builder::new_multi_thread().worker_threads(threads).enable_all().build() {
+        Ok(runtime) => runtime,
+        Err(error) => {
+            eprintln!("tally: no threads could be started: {error}");
+            return ExitCode::FAILURE;
+        }
+    };
+    let done = runtime.block_on(task);
+    // What still waits for a database that does not answer is left behind.
+    runtime.shutdown_timeout(Duration::from_secs(1));
+    match done {
+        Ok(()) => ExitCode::SUCCESS,
+        Err(error) => {
+            eprintln!("tally: {error}");
+            ExitCode::FAILURE
+        }
+    }
+}
+
 fn main() -> ExitCode {
+    if let Some(asked) = client::asked() {
+        return run(1, client::run(asked));
+    }
     let options = options::Options::parse();
     // What is logged, such as `warn,tally=info`; a word that cannot be understood changes nothing.
     let asked = std::env::var("TALLY_LOG").ok().and_then(|wanted| wanted.parse::<Targets>().ok());
@@ -24,21 +49,5 @@ fn main() -> ExitCode {
     if let Err(error) = rlimit::increase_nofile_limit(u64::MAX) {
         tracing::warn!(%error, "the number of open files cannot be raised");
     }
-    let runtime = match tokio::runtime::Builder::new_multi_thread().worker_threads(2).enable_all().build() {
-        Ok(runtime) => runtime,
-        Err(error) => {
-            eprintln!("tally: no threads could be started: {error}");
-            return ExitCode::FAILURE;
-        }
-    };
-    let served = runtime.block_on(serve::serve(options));
-    // What still waits for a database that does not answer is left behind.
-    runtime.shutdown_timeout(Duration::from_secs(1));
-    match served {
-        Ok(()) => ExitCode::SUCCESS,
-        Err(error) => {
-            eprintln!("tally: {error}");
-            ExitCode::FAILURE
-        }
-    }
+    run(2, serve::serve(options))
 }

@@ -4,7 +4,7 @@ use clap::Parser;
 use std::net::SocketAddr;
 use std::path::PathBuf;
 
-/// Live tracking widgets for people who broadcast.
+/// Live tracking widgets for people who broadcast. `tally list`, `press`, `watch`, `air`, `cover`, `cues` and `fire` ask a running one.
 #[derive(Debug, Clone, Parser)]
 #[command(version)]
 pub struct Options {

@@ -60,6 +60,12 @@ pub enum WebError {
     /// The rules or the form refuse it; the text says what to change.
     #[error("{0}")]
     Refused(String),
+    /// Of what a program asks: there is no such thing, and what there is.
+    #[error("{0}")]
+    Missing(String),
+    /// Of what a program asks: it makes no sense as things stand.
+    #[error("{0}")]
+    Conflict(String),
     /// Something that should not happen. The text is for the log only.
     #[error("Something went wrong here. It has been written down.")]
     Inside(String),
@@ -184,7 +190,8 @@ impl ResponseError for WebError {
         match self {
             Self::SignIn => StatusCode::SEE_OTHER,
             Self::StalePage | Self::Pass(_) | Self::Scope(_) => StatusCode::FORBIDDEN,
-            Self::NotFound => StatusCode::NOT_FOUND,
+            Self::NotFound | Self::Missing(_) => StatusCode::NOT_FOUND,
+            Self::Conflict(_) => StatusCode::CONFLICT,
             Self::TooMany(_) => StatusCode::TOO_MANY_REQUESTS,
             Self::Away => StatusCode::SERVICE_UNAVAILABLE,
             Self::Refused(_) => StatusCode::UNPROCESSABLE_ENTITY,

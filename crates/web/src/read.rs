@@ -21,7 +21,7 @@ use tally_core::widgets::wheel::Wheel;
 use tally_engine::{ChannelHandle, PageGuard, WidgetChannel};
 
 /// A stream that has nothing to tell says so, so that both ends know that the other is there.
-const KEEP_ALIVE: Duration = Duration::from_secs(15);
+pub const KEEP_ALIVE: Duration = Duration::from_secs(15);
 
 /// The whole view of a widget as JSON: what it shows in words and in numbers.
 pub async fn value(channel: &ChannelHandle, id: WidgetId) -> Result<Value, WebError> {
@@ -109,7 +109,7 @@ struct Following {
 }
 
 /// Of a view, what a change is seen by: not when it was asked for.
-fn without_moment(mut view: Value) -> Value {
+pub fn without_moment(mut view: Value) -> Value {
     if let Value::Object(fields) = &mut view {
         fields.retain(|name, _| name != "at" && name != "seq");
     }

@@ -69,12 +69,7 @@ pub fn application(
         .route("/schemas/views/{name}", get().to(schemas::view))
         .route("/healthz", get().to(health::alive))
         .route("/readyz", get().to(health::ready))
-        .service(
-            web::scope("/api/v1")
-                .route("/widgets", get().to(api::widgets))
-                .route("/widgets/{id}", get().to(api::widget))
-                .route("/widgets/{id}/actions/{action}", post().to(api::act)),
-        )
+        .service(api::scope())
         .service(web::resource("/w/{token}").wrap(Compress::default()).route(get().to(air::page)))
         .service(web::resource("/o/{token}").wrap(Compress::default()).route(get().to(overlay::page::page)))
         .service(web::resource("/assets/{build}/{name:.*}").route(get().to(assets::serve)))

@@ -5,7 +5,7 @@ use super::heard::Quiet;
 use super::said::LATER;
 use crate::calls::{CALL_PATIENCE, Call};
 use crate::error::EngineError;
-use crate::orders::{Command, IsAsked, Pressed, Stepped};
+use crate::orders::{Command, Pressed, Stepped};
 use chrono::TimeDelta;
 use std::collections::{BTreeSet, VecDeque};
 use tally_core::channel::{Appear, CUE_SOURCE, Channel, Heeded, Occasion};
@@ -286,8 +286,8 @@ impl Task {
         };
         let origin = Origin { source: CUE_SOURCE.into(), id };
         let is_asked = move |body: &Body| matches!(body, Body::Appear { overlay: own, shown: is, .. } if *own == overlay && *is == shown);
-        let is_asked: Option<IsAsked> = Some(Box::new(is_asked));
-        self.record(Command { origin, happened_at: None, decide: Box::new(decide), is_asked }).await
+        let command = Command { origin, happened_at: None, decide: Box::new(decide), is_asked: None };
+        self.record(command.asking(is_asked)).await
     }
 
     /// Does something to the cues.

@@ -18,6 +18,7 @@ use tokio_tungstenite::tungstenite::{Error, Message};
 
 const PAGE: &str = include_str!("../../../../docs/permissions.md");
 const ROUTES: &str = include_str!("../../../web/src/routes.rs");
+const API: &str = include_str!("../../../web/src/api/mod.rs");
 
 /// Everybody, in the order of the page's columns; a column may have several.
 const EVERYBODY: [&str; 9] =
@@ -60,6 +61,12 @@ fn routes() -> BTreeSet<String> {
         if let Some(method) = method {
             let path = if line.starts_with(".route(\"") { format!("{under}{quoted}") } else { resource.to_owned() };
             all.insert(format!("{} {path}", method.to_uppercase()));
+        }
+    }
+    for resource in API.split("service(").flat_map(|rest| rest.split_once("resource(\"")).map(|(_, rest)| rest) {
+        let path = resource.split('"').next().unwrap();
+        for method in ["get", "post"].into_iter().filter(|method| resource.contains(&format!("{method}().to("))) {
+            all.insert(format!("{} /api/v1{path}", method.to_uppercase()));
         }
     }
     all
@@ -239,7 +246,9 @@ impl Things {
         };
         let own = |prefix: &str, name: &str| fixed.starts_with(prefix).then(|| self.fields[name].clone());
         let id = own("/feeds/", "feed").or(own("/account/", "api token")).or(own("/helpers/", "another pass"));
-        let first = ["/looks/", "/cues/", "/chat/"].iter().any(|room| fixed.starts_with(room));
+        let first = ["/looks/", "/cues/", "/chat/", "/api/v1/cues/", "/api/v1/overlays/"]
+            .iter()
+            .any(|room| fixed.starts_with(room));
         let id = id.or(own("/overlays/", "overlay")).or(first.then(|| "1".to_owned()));
         let widget = own("/polls/", "poll").unwrap_or_default();
         let token = own("/clips/", "clip").or(own("/imports/", "upload")).or(own("/in/", "feed token"));
@@ -262,6 +271,11 @@ impl Things {
                 url: self.fields["feed url"].clone(),
                 secret: self.fields["feed secret"].clone(),
             }),
+            "/api/v1/show" => Sent::Json(json!({"on_air": number.is_multiple_of(2)})),
+            "/api/v1/cover" => Sent::Json(json!({"covered": number.is_multiple_of(2)})),
+            "/api/v1/overlays/{id}/appear" => Sent::Json(json!({"pieces": [1], "shown": number.is_multiple_of(2)})),
+            "/api/v1/entries" => Sent::Json(json!({"kind": "follow", "name": "ann"})),
+            "/api/v1/entries/{seq}/correct" => Sent::Json(json!({"counts": false})),
             "/api/v1/widgets/{id}/actions/{action}" => Sent::Json(json!({"value": 1, "side": 1})),
             "/overlays" => form(&[("name", "Main"), ("size", "1920x1080")]),
             "/files" | "/files/{token}/replace" => Sent::Bytes(b"no clip".to_vec()),

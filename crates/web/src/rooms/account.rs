@@ -1,5 +1,6 @@
 //! The account: its password, and the tokens of programs.
 
+use crate::api::Scope;
 use crate::app::App;
 use crate::error::{WebError, sentence};
 use crate::markup::html;
@@ -13,13 +14,20 @@ use actix_web::http::header::ContentType;
 use actix_web::{HttpRequest, HttpResponse, web};
 use askama::Template;
 use serde::Deserialize;
+use tally_core::time::words::instant_words;
 use tally_store::StoreError;
+use tally_store::accounts::ApiToken;
 
 /// Most tokens of a channel.
 const MOST_TOKENS: usize = 50;
 
-/// A token that is in force: its number, its name, and what it may do.
-type Kept = (u32, String, String);
+/// A token that is in force.
+struct Kept {
+    id: u32,
+    name: String,
+    may: String,
+    used: String,
+}
 
 #[derive(Template)]
 #[template(path = "rooms/account.html")]
@@ -31,7 +39,14 @@ struct Page {
 
 /// `GET /account`
 pub async fn page(app: web::Data<App>, owner: Owner) -> Result<HttpResponse, WebError> {
-    let tokens = app.engine.store().api_tokens(owner.channel.id).await?;
+    let calendar = owner.channel.calendar().await?;
+    let kept = |token: ApiToken| Kept {
+        id: token.id,
+        may: token.scopes.replace(' ', ", "),
+        used: token.used_at.map_or("not used yet".into(), |at| format!("used {}", instant_words(&calendar, at))),
+        name: token.name,
+    };
+    let tokens = app.engine.store().api_tokens(owner.channel.id).await?.into_iter().map(kept).collect();
     let page = Page { frame: Frame::new(&app, &owner, "/account").await?, name: owner.name, tokens };
     Ok(HttpResponse::Ok().insert_header(ContentType::html()).body(html(&page)))
 }
@@ -77,6 +92,8 @@ pub struct NewToken {
     name: String,
     #[serde(default)]
     operate: String,
+    #[serde(default)]
+    record: String,
 }
 
 /// A token that was just made: shown once.
@@ -101,9 +118,11 @@ pub async fn create_token(
     if store.api_tokens(owner.channel.id).await?.len() >= MOST_TOKENS {
         return Ok(refusal(&format!("There are {MOST_TOKENS} tokens; revoke one first.")));
     }
-    let scopes = if form.operate.is_empty() { "read" } else { "read operate" };
+    let more = [(&form.operate, Scope::Operate), (&form.record, Scope::Record)];
+    let more = more.into_iter().filter(|(wanted, _)| !wanted.is_empty()).map(|(_, scope)| scope.key());
+    let scopes = std::iter::once(Scope::Read.key()).chain(more).collect::<Vec<_>>().join(" ");
     let token = tokens::token(&mut rand::rng());
-    store.create_api_token(owner.channel.id, name.clone(), scopes.into(), token.clone()).await?;
+    store.create_api_token(owner.channel.id, name.clone(), scopes, token.clone()).await?;
     Ok(HttpResponse::Ok().insert_header(ContentType::html()).body(html(&Made { name, token })))
 }
 

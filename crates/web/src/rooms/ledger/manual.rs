@@ -40,16 +40,16 @@ pub async fn form(owner: &Owner) -> Result<Form, WebError> {
 /// What is typed in.
 #[derive(Deserialize)]
 pub struct Typed {
-    kind: String,
-    name: String,
-    amount: String,
-    currency: String,
-    tier: String,
-    number: String,
-    what: String,
-    measure: String,
-    message: String,
-    at: String,
+    pub kind: String,
+    pub name: String,
+    pub amount: String,
+    pub currency: String,
+    pub tier: String,
+    pub number: String,
+    pub what: String,
+    pub measure: String,
+    pub message: String,
+    pub at: String,
 }
 
 /// `POST /ledger`: a line by hand.
@@ -82,8 +82,11 @@ pub async fn write(app: web::Data<App>, owner: Owner, typed: web::Form<Typed>) -
     Ok(HttpResponse::Ok().insert_header(("HX-Refresh", "true")).finish())
 }
 
-/// Reads the form through the same checks as what feeds bring.
-fn happening(typed: &Typed, settings: &Settings) -> Result<Happening, WebError> {
+/// Reads what was typed through the same checks as what feeds bring.
+///
+/// # Errors
+/// It tells of nothing that could have happened.
+pub fn happening(typed: &Typed, settings: &Settings) -> Result<Happening, WebError> {
     if typed.kind == Kind::Adjust.key() {
         return adjustment(typed, settings);
     }

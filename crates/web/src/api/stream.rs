@@ -1,0 +1,127 @@
+//! Following the channel: what every widget shows, and how the channel stands, as server-sent events (WHATWG HTML, 9.2).
+
+use super::program::{Program, Scope};
+use super::run::standing;
+use crate::error::WebError;
+use crate::read::{KEEP_ALIVE, value, without_moment};
+use actix_web::HttpResponse;
+use actix_web::http::header;
+use bytes::Bytes;
+use futures_util::stream;
+use serde_json::Value;
+use std::collections::{BTreeMap, BTreeSet};
+use std::convert::Infallible;
+use tally_core::record::ids::WidgetId;
+use tally_engine::{ChannelHandle, Told};
+use tokio::sync::broadcast::error::RecvError;
+use tokio::sync::broadcast::{self, error::TryRecvError};
+
+/// A program that follows.
+struct Following {
+    channel: ChannelHandle,
+    drawings: broadcast::Receiver<(WidgetId, bytestring::ByteString)>,
+    rooms: broadcast::Receiver<Told>,
+    /// What was sent last of each widget, and of the channel.
+    sent: BTreeMap<WidgetId, Value>,
+    stands: Option<Value>,
+    /// The widgets of which it must be looked up what they show.
+    wanted: BTreeSet<WidgetId>,
+}
+
+fn event(name: &str, value: &Value) -> String {
+    format!("event: {name}\ndata: {value}\n\n")
+}
+
+impl Following {
+    async fn all(&self) -> Result<BTreeSet<WidgetId>, WebError> {
+        Ok(self.channel.ask(|channel, _| channel.widgets().map(|(id, _)| id).collect()).await?)
+    }
+
+    /// Waits until something may have changed. None when the channel is being let go.
+    async fn changed(&mut self) -> Option<()> {
+        tokio::select! {
+            drawing = self.drawings.recv() => match drawing {
+                Ok((id, _)) => drop(self.wanted.insert(id)),
+                Err(RecvError::Lagged(_)) => self.wanted = self.all().await.ok()?,
+                Err(RecvError::Closed) => return None,
+            },
+            told = self.rooms.recv() => if matches!(told, Err(RecvError::Closed)) {
+                return None;
+            },
+        }
+        // What else is there already is told together.
+        loop {
+            match self.drawings.try_recv() {
+                Ok((id, _)) => drop(self.wanted.insert(id)),
+                Err(TryRecvError::Lagged(_)) => self.wanted = self.all().await.ok()?,
+                Err(_) => return Some(()),
+            }
+        }
+    }
+
+    async fn news(&mut self) -> Result<String, WebError> {
+        let mut news = String::new();
+        let stands = self.channel.ask(standing).await?;
+        let bare = |mut stands: Value| {
+            if let Value::Object(fields) = &mut stands {
+                fields.retain(|name, _| name != "at" && name != "last_entry");
+            }
+            stands
+        };
+        let without = bare(stands.clone());
+        if self.stands.as_ref() != Some(&without) {
+            self.stands = Some(without);
+            news += &event("channel", &stands);
+        }
+        for id in std::mem::take(&mut self.wanted) {
+            let view = match value(&self.channel, id).await {
+                Ok(view) => view,
+                // It was archived meanwhile.
+                Err(WebError::NotFound) => continue,
+                Err(error) => return Err(error),
+            };
+            let told = without_moment(view.clone());
+            if self.sent.get(&id) != Some(&told) {
+                self.sent.insert(id, told);
+                news += &event("widget", &view);
+            }
+        }
+        Ok(news)
+    }
+
+    /// The next message; none when the channel is being let go.
+    async fn next(&mut self) -> Option<Bytes> {
+        loop {
+            if self.stands.is_some() {
+                match tokio::time::timeout(KEEP_ALIVE, self.changed()).await {
+                    Ok(changed) => changed?,
+                    Err(_) => return Some(Bytes::from_static(b": nothing new\n\n")),
+                }
+            }
+            let news = self.news().await.ok()?;
+            if !news.is_empty() {
+                return Some(news.into());
+            }
+        }
+    }
+}
+
+/// `GET /api/v1/stream`
+pub async fn follow(program: Program) -> HttpResponse {
+    let begun = async {
+        program.may(Scope::Read)?;
+        let channel = program.channel.clone();
+        let (drawings, rooms) = (channel.hub.drawings(), channel.hub.everything());
+        let (sent, stands) = (BTreeMap::new(), None);
+        let mut following = Following { channel, drawings, rooms, sent, stands, wanted: BTreeSet::new() };
+        following.wanted = following.all().await?;
+        let messages = stream::unfold(following, |mut following| async move {
+            let message = following.next().await?;
+            Some((Ok::<_, Infallible>(message), following))
+        });
+        let mut answer = HttpResponse::Ok();
+        answer.insert_header((header::CACHE_CONTROL, "no-store"));
+        Ok(answer.content_type("text/event-stream").streaming(Box::pin(messages)))
+    };
+    begun.await.unwrap_or_else(|error: WebError| error.problem())
+}
