@@ -2,7 +2,7 @@
 
 use bytestring::ByteString;
 use tally_core::book::chat::ChatLine;
-use tally_core::channel::RollLine;
+use tally_core::channel::{Desk, RollLine};
 use tally_core::look::Look;
 use tally_core::record::ids::{Seq, WidgetId};
 use tally_core::time::Instant;
@@ -27,8 +27,8 @@ pub struct Seen<'a> {
 pub struct Shown<'a> {
     /// Which.
     pub id: WidgetId,
-    /// Its place among the widgets that can be operated, from 0; none where it cannot.
-    pub plate: Option<usize>,
+    /// The keys of the desk.
+    pub desk: &'a Desk,
     /// The entry up to which it has counted.
     pub seq: Seq,
     /// What is seen of it.
@@ -100,8 +100,8 @@ pub struct Pulse<'a> {
     pub on_air: OnAir,
     /// What the desk has to be told of, with the names of the widgets.
     pub attention: &'a [(String, String)],
-    /// The newest line of chat, with the name of its feed.
-    pub chat: Option<(&'a str, &'a ChatLine)>,
+    /// The newest lines of chat, newest first, each with its number.
+    pub chat: &'a [(u64, &'a ChatLine)],
     /// Local time.
     pub calendar: tally_core::time::calendar::Calendar,
     /// When it was drawn.

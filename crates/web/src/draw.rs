@@ -9,7 +9,8 @@ use bytestring::ByteString;
 use serde::Serialize;
 use std::collections::BTreeMap;
 use tally_core::book::chat::ChatLine;
-use tally_core::channel::RollLine;
+use tally_core::channel::{Bound, Desk, RollLine};
+use tally_core::record::happening::Kind;
 use tally_core::record::ids::WidgetId;
 use tally_core::time::Instant;
 use tally_core::time::calendar::Calendar;
@@ -25,15 +26,6 @@ const QUIET_MINUTES: i64 = 30;
 
 /// How many keys a row of the desk has.
 const KEYS: usize = 4;
-
-/// The keys of the desk: a row of the keyboard for each plate, from the top, by the place of the
-/// key and not by what is printed on it, so that the rows stay rows on every layout.
-const KEY_ROWS: [[(&str, &str); KEYS]; 4] = [
-    [("Digit1", "1"), ("Digit2", "2"), ("Digit3", "3"), ("Digit4", "4")],
-    [("KeyQ", "Q"), ("KeyW", "W"), ("KeyE", "E"), ("KeyR", "R")],
-    [("KeyA", "A"), ("KeyS", "S"), ("KeyD", "D"), ("KeyF", "F")],
-    [("KeyZ", "Z"), ("KeyX", "X"), ("KeyC", "C"), ("KeyV", "V")],
-];
 
 /// A message to pages: parts by the name of the place where they go.
 #[derive(Serialize)]
@@ -57,14 +49,15 @@ fn message(
 /// One lever of a plate, with its key.
 pub struct PlateLever<'a> {
     lever: &'a Lever,
-    key: Option<(&'static str, &'static str)>,
+    /// The key that was chosen for it, and what is printed on it. Others have the key of their place, which pages know.
+    key: Option<(&'a str, String)>,
 }
 
 /// Who has a plate before them.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum ForWhom {
-    /// The owner, with the widget's place on the desk: there the keys of that row work it.
-    Owner(Option<usize>),
+pub enum ForWhom<'a> {
+    /// The owner, with the desk and its keys.
+    Owner(&'a Desk),
     /// A helper, who is not told of other helpers, and for whom nothing leads into the owner's rooms.
     Helper,
 }
@@ -80,7 +73,7 @@ struct Plate<'a> {
     typed: Vec<&'a Lever>,
     /// What the desk has to be told of.
     attention: Option<&'a str>,
-    for_whom: ForWhom,
+    for_whom: ForWhom<'a>,
 }
 
 impl Plate<'_> {
@@ -155,6 +148,13 @@ struct Roll<'a> {
     lines: &'a [Line],
 }
 
+/// What is said in chat, beside the paper roll.
+#[derive(Template)]
+#[template(path = "chat_roll.html")]
+struct ChatRoll<'a> {
+    lines: &'a [(u64, &'a ChatLine)],
+}
+
 /// A feed's lamp: full, half or hollow, always with a word.
 pub struct Lamp {
     /// The feed.
@@ -171,6 +171,8 @@ pub struct Line {
     time: String,
     words: String,
     kind: String,
+    /// Whether it tells of something that happened on the channel.
+    can_be_voided: bool,
 }
 
 impl Lamp {
@@ -208,7 +210,7 @@ impl Draw for Drawer {
         // Nothing on the stage means that it shows what is on air.
         let tried = shown.tried.map(widgets::draw).unwrap_or_default();
         let pad = |names| pad(view, levers, names).map(|pad| ("s", pad));
-        let desk = [("d", plate(ForWhom::Owner(shown.plate))), ("t", tried)].into_iter().chain(pad(true));
+        let desk = [("d", plate(ForWhom::Owner(shown.desk))), ("t", tried)].into_iter().chain(pad(true));
         let desk = message(seq, desk, Some(shown.id));
         let helpers = shown.for_helpers.then(|| [("d", plate(ForWhom::Helper))].into_iter().chain(pad(false)));
         let helpers = helpers.map(|parts| message(seq, parts, Some(shown.id)));
@@ -227,10 +229,12 @@ impl Draw for Drawer {
             lamps: pulse.feeds.iter().map(lamp).collect(),
             pages: pulse.pages,
             last: lines.first(),
-            chat: pulse.chat.map(|(_, line)| line),
+            chat: pulse.chat.first().map(|(_, line)| *line),
         };
         let air = AirSwitch::of(pulse.on_air, &pulse.calendar, pulse.now);
-        let parts = [("strip", html(&strip)), ("roll", html(&Roll { lines: &lines })), ("air", html(&air))];
+        let chat = html(&ChatRoll { lines: pulse.chat });
+        let parts =
+            [("strip", html(&strip)), ("roll", html(&Roll { lines: &lines })), ("chat", chat), ("air", html(&air))];
         message(None, parts, None)
     }
 }
@@ -242,15 +246,19 @@ fn lines(roll: &[(RollLine, Option<String>)], calendar: &Calendar, now: Instant)
             seq: line.seq.0,
             time: since(calendar, line.happened_at, now),
             words: widget.as_ref().map_or(line.words.clone(), |widget| format!("{widget}: {}", line.words)),
+            can_be_voided: Kind::of_key(&line.file_under).is_some(),
             kind: line.file_under.clone(),
         })
         .collect()
 }
 
 /// A plate for the desk; without levers where nothing can be operated.
-pub fn plate(id: WidgetId, for_whom: ForWhom, view: &View, levers: &[Lever], attention: Option<&str>) -> String {
-    let row = match for_whom {
-        ForWhom::Owner(place) => place.and_then(|place| KEY_ROWS.get(place)),
+pub fn plate(id: WidgetId, for_whom: ForWhom<'_>, view: &View, levers: &[Lever], attention: Option<&str>) -> String {
+    let key = |lever: &Lever| match for_whom {
+        ForWhom::Owner(desk) => {
+            let (action, value, side) = (lever.action.to_owned(), lever.value, lever.side);
+            desk.key_of(&Bound { widget: id, action, value, side })
+        }
         ForWhom::Helper => None,
     };
     // A board has a page of its own for its many keys; the desk has those of a hurry, and Undo.
@@ -260,10 +268,6 @@ pub fn plate(id: WidgetId, for_whom: ForWhom, view: &View, levers: &[Lever], att
     let often = levers.iter().filter(|lever| if keys_elsewhere { lever.main } else { !lever.rare });
     let often = often.take(most).chain(undo);
     let (typed, levers): (Vec<&Lever>, Vec<&Lever>) = often.partition(|lever| lever.text.is_some());
-    let levers = levers
-        .into_iter()
-        .enumerate()
-        .map(|(index, lever)| PlateLever { lever, key: row.and_then(|row| row.get(index)).copied() })
-        .collect();
+    let levers = levers.into_iter().map(|lever| PlateLever { lever, key: key(lever) }).collect();
     html(&Plate { id, title: view.title(), view, levers, typed, attention, for_whom })
 }

@@ -6,7 +6,9 @@ use crate::language::unit::Unit;
 use crate::overlay::{Overlay, What as Laid};
 use crate::record::cue::Do;
 use crate::record::ids::WidgetId;
+use crate::record::refusal::Refusal;
 use crate::time::Instant;
+use crate::widgets::{Action, Known};
 
 /// What is around a channel that cues can go by and do, and that others know.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
@@ -42,7 +44,13 @@ impl Channel {
                 let action = action.to_owned();
                 Do::Press { widget: *id, action, value, text: None, side }
             };
-            let known = cued.actions.iter();
+            // A clock that follows the time by itself cannot be started.
+            let knows = |known: &&Known| {
+                let text = known.text.then_some("?");
+                let action = Action { name: known.action, value: known.value, text, side: None };
+                !matches!(piece.decide(&action, &scope), Err(Refusal::NoSuchAction(..)))
+            };
+            let known = cued.actions.iter().filter(knows);
             offer.actions.extend(known.map(|known| {
                 (press(known.action, known.value, None), format!("“{title}”: {}", known.words), known.text)
             }));

@@ -16,7 +16,7 @@ pub mod starts;
 pub use cue::{CUE_SOURCE, Heeded, Occasion};
 pub use cue_offer::Around;
 pub use decide::{Appear, Correcting, Press};
-pub use desk::Desk;
+pub use desk::{Bound, Desk, DeskError, OneDesk, key_label};
 pub use dry_run::{DryRun, WouldFire};
 pub use grant::{Grant, Job};
 pub use hear::{ChatPress, Heard, HeardVote};

@@ -13,6 +13,7 @@ use tally_core::cues::{CueEdit, Due, Offer};
 use tally_core::record::cue::{Do, Outcome};
 use tally_core::record::entry::{Body, Draft, Origin};
 use tally_core::record::ids::Seq;
+use tally_core::record::refusal::Refusal;
 use tally_core::time::{Instant, after};
 use tally_store::rows::EntryRow;
 use tokio::sync::oneshot;
@@ -205,6 +206,7 @@ impl Task {
     async fn take_step(&mut self, due: &Due) -> Result<Taken, EngineError> {
         let by = format!("the cue “{}”", due.name);
         let id = format!("{}:{}", due.fired, due.step);
+        let is_appearing = matches!(due.what.what, Do::Appear { .. });
         let done = match &due.what.what {
             Do::Press { widget, action, value, text, side } => {
                 let (widget, action, value, text, side) = (*widget, action.clone(), *value, text.clone(), *side);
@@ -221,6 +223,8 @@ impl Task {
         };
         match done {
             Ok(_) => Ok(Taken::Now(Outcome::Done)),
+            // What is to be seen and is seen already is as it should be; so is what is hidden.
+            Err(EngineError::Refused(Refusal::NotNow(_))) if is_appearing => Ok(Taken::Now(Outcome::Done)),
             Err(EngineError::Away) => Err(EngineError::Away),
             Err(error) => Ok(Taken::Now(Outcome::Failed(error.to_string()))),
         }

@@ -2,11 +2,18 @@
 
 use super::{PULSE_IDLE, Task};
 use crate::draw::{Drawn, Heard, OnAir, Pulse, PulseFeed, Seen, Shown};
+use chrono::TimeDelta;
 use std::panic::AssertUnwindSafe;
 use tally_core::channel::{Job, RollLine};
+use tally_core::cues::Cue;
 use tally_core::record::ids::{FeedId, WidgetId};
-use tally_core::time::Instant;
+use tally_core::time::{Instant, after};
 use tally_store::feeds::{Feed, Wiring};
+
+/// For so long the desk is told that a cue failed.
+const FAILED: TimeDelta = TimeDelta::minutes(10);
+/// So many lines of chat stand beside the paper roll.
+const CHAT: usize = 40;
 
 impl Task {
     /// Draws whatever has changed and whose turn it is.
@@ -18,9 +25,8 @@ impl Task {
         if !ready.is_empty() {
             let now = self.inner.clock.now();
             self.channel.turn(now);
-            let plates = self.channel.plates(now);
             for id in ready {
-                self.draw_one(id, plates.get(&id).copied(), now);
+                self.draw_one(id, now);
             }
         }
         if self.pulse_due.is_some_and(|due| due <= tick) || self.pulse_drawn + PULSE_IDLE <= tick {
@@ -31,10 +37,10 @@ impl Task {
     }
 
     /// Draws one widget now, whoever's turn it is.
-    pub(super) fn draw_one(&mut self, id: WidgetId, plate: Option<usize>, now: Instant) {
+    pub(super) fn draw_one(&mut self, id: WidgetId, now: Instant) {
         let begun = tokio::time::Instant::now();
         // Drawing changes nothing; so if one widget cannot be drawn, it keeps its last picture, and the others go on.
-        let drawing = AssertUnwindSafe(|| self.drawn(id, plate, now));
+        let drawing = AssertUnwindSafe(|| self.drawn(id, now));
         match std::panic::catch_unwind(drawing) {
             Ok(Some(drawn)) => {
                 let token = self.tokens.get(&id).map_or("", String::as_str);
@@ -46,7 +52,7 @@ impl Task {
         self.pace.took(id, begun.elapsed(), tokio::time::Instant::now());
     }
 
-    fn drawn(&mut self, id: WidgetId, plate: Option<usize>, now: Instant) -> Option<Drawn> {
+    fn drawn(&mut self, id: WidgetId, now: Instant) -> Option<Drawn> {
         let piece = self.channel.widget(id)?;
         let scope = self.channel.scope(now);
         let (view, levers) = (piece.view(&scope), piece.levers(&scope));
@@ -56,7 +62,7 @@ impl Task {
         let draft = self.channel.draft(id).map(|draft| (draft.view(&scope), draft.look()));
         let shown = Shown {
             id,
-            plate,
+            desk: self.channel.desk(),
             seq: self.channel.last_seq(),
             seen: Seen { view: &view, look: piece.look(), celebration, muted },
             tried: draft.as_ref().map(|(view, look)| Seen { view, look, celebration: None, muted }),
@@ -91,21 +97,28 @@ impl Task {
         let named = |(id, words): (&WidgetId, &String)| Some((title(*id)?, words.clone()));
         let mut attention: Vec<(String, String)> = self.attention.iter().filter_map(named).collect();
         if self.channel.is_covered() {
-            attention.push(("The picture".into(), "covered: nothing is seen on air".into()));
+            attention.insert(0, ("The picture".into(), "covered: nothing is seen on air".into()));
         }
         attention.extend(self.hub.wrong());
+        let now = self.inner.clock.now();
+        let failed = |(id, cue): (&u32, &Cue)| {
+            let last = self.channel.firings().log(*id).next().filter(|last| after(last.at, FAILED) > now)?;
+            let words = last.failed.first()?;
+            // What the line says after the cue's name.
+            let words = words.split_once("” ").map_or(words.as_str(), |(_, rest)| rest);
+            Some((format!("The cue “{}”", cue.name), words.to_owned()))
+        };
+        attention.extend(self.channel.cues().all.iter().filter_map(failed));
+        let chat: Vec<_> = self.channel.chat().newest().take(CHAT).map(|(number, _, line)| (number, line)).collect();
         let pulse = Pulse {
             attention: &attention,
             feeds: &feeds,
             roll: &roll,
             pages: self.hub.pages(),
             on_air: self.channel.book().shows().on_air().map_or(OnAir::Off, |show| OnAir::Since(show.from)),
-            chat: self.channel.chat().newest().next().and_then(|(_, from, line)| {
-                let feed = self.feeds.iter().find(|feed| feed.id == from.0)?;
-                Some((feed.name.as_str(), line))
-            }),
+            chat: &chat,
             calendar: self.channel.settings().calendar,
-            now: self.inner.clock.now(),
+            now,
         };
         self.hub.publish_pulse(self.inner.draw.pulse(&pulse));
     }

@@ -243,8 +243,7 @@ impl Task {
         self.set_alarm();
         // Its address holds as soon as whoever asked for it hears that it is there.
         let now = self.inner.clock.now();
-        let plate = self.channel.plates(now).get(&id).copied();
-        self.draw_one(id, plate, now);
+        self.draw_one(id, now);
     }
 
     pub(super) async fn change_settings(&mut self, mut record: ChannelRecord) -> Result<(), EngineError> {

@@ -18,6 +18,7 @@ mod chat;
 mod clocks;
 mod crash;
 mod cues;
+mod desk;
 mod doors;
 mod families;
 mod feeds;

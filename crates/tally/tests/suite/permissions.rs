@@ -257,6 +257,7 @@ impl Things {
             .replace("{widget}", &widget)
             .replace("{token}", &token.unwrap_or_default())
             .replace("{seq}", &self.fields[if fixed.starts_with("/shows/") { "show" } else { "line" }])
+            .replace("{desk}", "1")
             .replace("{link}", &self.fields["link"])
             .replace("{commitment}", &self.fields["commitment"])
             .replace("{action}", "score")
@@ -295,6 +296,8 @@ impl Things {
             "/overlays/{id}/appear" => {
                 Sent::Json(json!({"pieces": [1], "shown": number.is_multiple_of(2), "id": format!("appear {number}")}))
             }
+            "/desk/more" => form(&[("name", "Match night")]),
+            "/desk/keys" => Sent::Json(json!({"code": "KeyT", "widget": self.board, "action": "undo"})),
             "/desk/cover" => Sent::Json(json!({"covered": true, "id": format!("cover {number}")})),
             "/overlays/{id}/turn" | "/overlays/{id}/air" => Sent::Json(json!({"step": 1})),
             "/widgets/{id}/press" | "/pass/{id}/press" => press(),

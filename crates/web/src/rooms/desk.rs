@@ -2,12 +2,12 @@
 
 use crate::app::App;
 use crate::draw::{self, ForWhom};
-use crate::error::{WebError, press_id};
+use crate::error::{WebError, press_id, sentence};
 use crate::live;
 use crate::markup::html;
 use crate::rooms::frame::Frame;
 use crate::rooms::on_picture;
-use crate::rooms::sign_in::go_to;
+use crate::rooms::sign_in::{go_to, refusal};
 use crate::security::session::Owner;
 use actix_web::http::header::ContentType;
 use actix_web::{HttpRequest, HttpResponse, web};
@@ -15,9 +15,10 @@ use askama::Template;
 use chrono::TimeDelta;
 use serde::Deserialize;
 use serde_json::json;
-use tally_core::channel::Desk;
+use tally_core::channel::{Bound, Channel, Desk};
 use tally_core::record::ids::WidgetId;
 use tally_core::time::{Instant, before};
+use tally_core::widgets::Piece;
 use tally_engine::Pressed;
 
 /// For how long a press may wait on a phone without a connection.
@@ -33,30 +34,52 @@ struct Page {
     chimes: bool,
     /// What of the overlays can be shown and hidden.
     on_picture: String,
-    /// All widgets in their order, with their titles and whether they stand on the desk.
+    /// Desks for a purpose, and which of them it is; 0 for the main one.
+    desks: Vec<(u32, String)>,
+    desk: u32,
+    /// All widgets in their order, with their titles and whether they stand on this desk.
     all: Vec<(WidgetId, String, bool)>,
 }
 
-/// `GET /desk`
-pub async fn page(app: web::Data<App>, owner: Owner) -> Result<HttpResponse, WebError> {
+impl Page {
+    /// What this desk is called.
+    fn name(&self) -> &str {
+        self.desks.iter().find(|(id, _)| *id == self.desk).map_or("the desk", |(_, name)| name)
+    }
+}
+
+/// Which desk is looked at.
+#[derive(Deserialize)]
+pub struct Looked {
+    #[serde(default)]
+    desk: u32,
+}
+
+/// Everything in the order of a desk, and whether it stands there; of one that is gone, the main one.
+fn on_desk(channel: &Channel, desk: u32) -> Vec<(WidgetId, &Piece, bool)> {
+    match channel.desk().more.get(&desk) {
+        Some(one) => channel.on_one_desk(one),
+        None => channel.on_desk().collect(),
+    }
+}
+
+/// `GET /desk?desk=…`
+pub async fn page(app: web::Data<App>, owner: Owner, looked: web::Query<Looked>) -> Result<HttpResponse, WebError> {
+    let wanted = looked.desk;
     let (plates, figures, all, desk) = owner
         .channel
-        .ask(|channel, now| {
-            let (places, mut plates, mut figures) = (channel.plates(now), Vec::new(), Vec::new());
-            for (id, piece, _) in channel.on_desk().filter(|(.., shown)| *shown) {
-                let place = places.get(&id).copied();
+        .ask(move |channel, now| {
+            let (mut plates, mut figures) = (Vec::new(), Vec::new());
+            let all = on_desk(channel, wanted);
+            for (id, piece, _) in all.iter().filter(|(.., shown)| *shown) {
                 let scope = channel.scope(now);
                 let attention = piece.attention(&scope);
-                let drawn = draw::plate(
-                    id,
-                    ForWhom::Owner(place),
-                    &piece.view(&scope),
-                    &piece.levers(&scope),
-                    attention.as_deref(),
-                );
-                if place.is_some() { plates.push((id, drawn)) } else { figures.push((id, drawn)) }
+                let for_whom = ForWhom::Owner(channel.desk());
+                let (view, levers) = (piece.view(&scope), piece.levers(&scope));
+                let drawn = draw::plate(*id, for_whom, &view, &levers, attention.as_deref());
+                if channel.is_operated(*id, now) { plates.push((*id, drawn)) } else { figures.push((*id, drawn)) }
             }
-            let all = channel.on_desk().map(|(id, piece, shown)| (id, piece.title().to_owned(), shown)).collect();
+            let all = all.into_iter().map(|(id, piece, shown)| (id, piece.title().to_owned(), shown)).collect();
             (plates, figures, all, channel.desk().clone())
         })
         .await?;
@@ -68,23 +91,83 @@ pub async fn page(app: web::Data<App>, owner: Owner) -> Result<HttpResponse, Web
         muted: desk.muted,
         chimes: desk.chimes,
         on_picture: on_picture::on_picture(&app, &owner).await?,
+        desk: if desk.more.contains_key(&wanted) { wanted } else { 0 },
+        desks: desk.more.into_iter().map(|(id, one)| (id, one.name)).collect(),
     };
     Ok(HttpResponse::Ok().insert_header(ContentType::html()).body(html(&page)))
 }
 
-/// `POST /desk`: what stands on the desk from now on; `order` names every widget in its order, `shown` those
-/// that stand there.
+/// `POST /desk`: what stands on a desk from now on; `order` names every widget in its order, `shown` those
+/// that stand there, `desk` which desk it is.
 pub async fn arrange(owner: Owner, fields: web::Form<Vec<(String, String)>>) -> Result<HttpResponse, WebError> {
     let named = |wanted: &str| {
         let own = fields.iter().filter(|(name, _)| name == wanted);
         let ids: Result<Vec<WidgetId>, _> = own.map(|(_, id)| id.parse().map(WidgetId)).collect();
         ids.map_err(|_| WebError::Refused("The desk takes numbers of widgets.".into()))
     };
-    let (order, shown) = (named("order")?, named("shown")?);
-    let hidden = order.iter().copied().filter(|id| !shown.contains(id)).collect();
-    let desk = owner.channel.ask(|channel, _| channel.desk().clone()).await?;
-    owner.channel.arrange_desk(Desk { order, hidden, ..desk }).await?;
+    let (order, shown, which) = (named("order")?, named("shown")?, named("desk")?);
+    let mut desk = owner.channel.ask(|channel, _| channel.desk().clone()).await?;
+    let which = which.first().map_or(0, |id| id.0);
+    match desk.more.get_mut(&which) {
+        Some(one) => one.shown = order.into_iter().filter(|id| shown.contains(id)).collect(),
+        None => {
+            desk.hidden = order.iter().copied().filter(|id| !shown.contains(id)).collect();
+            desk.order = order;
+        }
+    }
+    owner.channel.arrange_desk(desk).await?;
+    Ok(go_to(&address(which)))
+}
+
+/// The address of a desk.
+fn address(desk: u32) -> String {
+    if desk == 0 { "/desk".into() } else { format!("/desk?desk={desk}") }
+}
+
+/// A new desk as its name is typed.
+#[derive(Deserialize)]
+pub struct NewDesk {
+    name: String,
+}
+
+/// `POST /desk/more`: one more desk, for a purpose.
+pub async fn add(owner: Owner, form: web::Form<NewDesk>) -> Result<HttpResponse, WebError> {
+    let name = form.into_inner().name;
+    match owner.channel.ask(move |channel, _| channel.with_desk(&name)).await? {
+        Ok((desk, id)) => {
+            owner.channel.arrange_desk(desk).await?;
+            Ok(go_to(&address(id)))
+        }
+        Err(why) => Ok(refusal(&sentence(&why.to_string()))),
+    }
+}
+
+/// `POST /desk/more/{desk}/remove`: it is gone; what stood on it stays.
+pub async fn remove(owner: Owner, which: web::Path<u32>) -> Result<HttpResponse, WebError> {
+    let mut desk = owner.channel.ask(|channel, _| channel.desk().clone()).await?;
+    desk.more.remove(&which);
+    owner.channel.arrange_desk(desk).await?;
     Ok(go_to("/desk"))
+}
+
+/// A key for a lever; none where the code is empty.
+#[derive(Deserialize)]
+pub struct NewKey {
+    code: String,
+    #[serde(flatten)]
+    lever: Bound,
+}
+
+/// `POST /desk/keys`
+pub async fn key(owner: Owner, body: web::Json<NewKey>) -> Result<HttpResponse, WebError> {
+    let NewKey { code, lever } = body.into_inner();
+    match owner.channel.ask(move |channel, _| channel.with_key(&code, lever)).await? {
+        Ok(desk) => {
+            owner.channel.arrange_desk(desk).await?;
+            Ok(HttpResponse::NoContent().finish())
+        }
+        Err(why) => Ok(WebError::Refused(sentence(&why.to_string())).problem()),
+    }
 }
 
 /// Whether widgets, and the desk, may be heard.

@@ -238,6 +238,9 @@ const PARTS: &[look::Part] = &[
     look::Part::Frame,
 ];
 
+/// From so many hundredths of its target on a goal is near.
+const NEAR_PERCENT: i64 = 95;
+
 impl Family for Goal {
     type State = State;
     const KEY: &'static str = "goal";
@@ -355,6 +358,12 @@ impl Family for Goal {
 
     fn figure(&self, state: &State, scope: &Scope<'_>) -> Option<i64> {
         view::view(self, state, scope).aims().next().map(|aim| i64::from(aim.level))
+    }
+
+    fn attention(&self, state: &State, scope: &Scope<'_>) -> Option<String> {
+        let seen = view::view(self, state, scope);
+        let near = seen.aims().find(|aim| !aim.reached && aim.percent >= NEAR_PERCENT)?;
+        Some(format!("is near: {} of {}", near.value, near.target))
     }
 
     fn sentence(&self, scope: &Scope<'_>) -> Vec<Part> {

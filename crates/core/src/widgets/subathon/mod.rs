@@ -46,7 +46,7 @@ use crate::time::Instant;
 use crate::time::calendar::Period;
 use crate::time::face::{Direction, Face, Units};
 use crate::widgets::view::View;
-use chrono::{DateTime, NaiveDateTime};
+use chrono::{DateTime, NaiveDateTime, TimeDelta};
 use reckoning::ms;
 use serde::{Deserialize, Serialize};
 
@@ -154,6 +154,9 @@ fn instant(ms: i64) -> Instant {
 /// What its drawing has, in most of its shapes.
 const PARTS: &[look::Part] =
     &[look::Part::Title, look::Part::Value, look::Part::Words, look::Part::Bar, look::Part::Frame];
+
+/// What comes within this time is near.
+const SOON: TimeDelta = TimeDelta::minutes(5);
 
 impl Family for Subathon {
     type State = State;
@@ -298,11 +301,28 @@ impl Family for Subathon {
     }
 
     fn figure(&self, state: &State, scope: &Scope<'_>) -> Option<i64> {
-        Some(view::view(self, state, scope).left_ms)
+        Some(view::view(self, &state.with_due(self, scope), scope).left_ms)
     }
 
     fn ending(&self, state: &State, scope: &Scope<'_>) -> Option<(Instant, String)> {
-        view::view(self, state, scope).ends_at.map(|at| (at, String::new()))
+        view::view(self, &state.with_due(self, scope), scope).ends_at.map(|at| (at, String::new()))
+    }
+
+    fn attention(&self, state: &State, scope: &Scope<'_>) -> Option<String> {
+        let seen = view::view(self, &state.with_due(self, scope), scope);
+        let comes = seen.break_next.as_ref().filter(|next| !next.under_way && !next.due);
+        let soon = comes.is_some_and(|next| next.from <= crate::time::after(scope.now, SOON));
+        match seen.phase {
+            PhaseWord::Running if seen.break_next.as_ref().is_some_and(|next| next.due) => {
+                Some("a break is due: begin it".into())
+            }
+            PhaseWord::Running if seen.left_ms <= SOON.num_milliseconds() => {
+                Some("has less than five minutes left".into())
+            }
+            PhaseWord::Running if soon => Some("has a break within five minutes".into()),
+            PhaseWord::Grace => Some("has run out; an addition revives it".into()),
+            _ => None,
+        }
     }
 
     fn sentence(&self, _: &Scope<'_>) -> Vec<Part> {
@@ -329,7 +349,10 @@ impl Family for Subathon {
     }
 
     fn wakes_at(&self, state: &State, scope: &Scope<'_>) -> Option<Instant> {
-        view::wakes_at(self, &state.with_due(self, scope), scope)
+        let seen = view::view(self, &state.with_due(self, scope), scope);
+        let ends = [seen.ends_at, seen.break_next.as_ref().map(|next| next.from)].into_iter().flatten();
+        let soon = ends.map(|at| crate::time::before(at, SOON)).filter(|at| *at > scope.now);
+        view::wakes_at(self, &state.with_due(self, scope), scope).into_iter().chain(soon).min()
     }
 
     fn explain(&self, state: &State, scope: &Scope<'_>) -> Slip {
