@@ -121,7 +121,8 @@ const tallyFollow = (
   });
 
   // ---- keys ----
-  let going = 0;
+  // Long ago: a page that was just opened is on no way yet.
+  let going = -Infinity;
   document.addEventListener('keydown', (event) => {
     if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === 'k') {
       event.preventDefault();
@@ -130,7 +131,7 @@ const tallyFollow = (
     if (event.ctrlKey || event.metaKey || event.altKey || event.repeat || typing()) return;
     if (event.key === '?') return show('keys');
     if (performance.now() - going < 1200) {
-      going = 0;
+      going = -Infinity;
       const room = document.querySelector(`[data-letter="${CSS.escape(event.key)}"]`);
       if (room) {
         event.preventDefault();
