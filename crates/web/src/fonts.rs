@@ -10,6 +10,7 @@ use actix_web::{HttpResponse, web};
 use base64::Engine;
 use base64::prelude::BASE64_STANDARD;
 use serde::Deserialize;
+use std::cmp::Reverse;
 use std::collections::BTreeSet;
 use std::sync::LazyLock;
 
@@ -97,7 +98,13 @@ pub fn inside(drawing: &str, letters: &BTreeSet<char>) -> String {
 
 /// The files that a page should fetch before its script has put the looks on, which would be late: by their names.
 pub fn ahead(drawing: &str) -> Vec<&'static str> {
-    needed(drawing, &drawing.chars().collect()).into_iter().map(|face| face.file.as_str()).take(MOST_AHEAD).collect()
+    let letters: BTreeSet<char> = drawing.chars().collect();
+    let mut faces = needed(drawing, &letters);
+    // Most of what is written is in a file with the letters of English; one with a single letter of it can wait.
+    let many = |face: &Typeface| letters.iter().filter(|letter| face.has(**letter)).count();
+    faces.retain(|face| many(face) * 10 >= letters.len());
+    faces.sort_by_key(|face| Reverse(many(face)));
+    faces.into_iter().map(|face| face.file.as_str()).take(MOST_AHEAD).collect()
 }
 
 /// Letters for which a page asks.

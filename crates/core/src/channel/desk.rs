@@ -71,6 +71,9 @@ pub enum DeskError {
         /// The lever's action.
         action: String,
     },
+    /// The lever's widget is gone.
+    #[error("that widget is gone; reload the page")]
+    Gone,
     /// Too many.
     #[error("there are {MOST_DESKS} desks already; remove one first")]
     TooMany,
@@ -128,6 +131,9 @@ impl Channel {
         desk.keys.retain(|_, bound| *bound != lever && self.widgets.contains_key(&bound.widget));
         if code.is_empty() {
             return Ok(desk);
+        }
+        if !self.widgets.contains_key(&lever.widget) {
+            return Err(DeskError::Gone);
         }
         let key = key_label(code).ok_or_else(|| DeskError::NoKey(code.chars().take(20).collect()))?;
         if let Some(other) = desk.keys.get(code) {
@@ -242,6 +248,7 @@ mod tests {
         for code in ["KeyG", "Escape", "F5", "KeyTT", "Key", "Backquote", "Numpad", "é"] {
             assert!(matches!(channel.with_key(code, lever(2, "add")), Err(DeskError::NoKey(_))), "{code}");
         }
+        assert_eq!(channel.with_key("KeyU", lever(9, "add")), Err(DeskError::Gone));
         // Another key takes the place of the first; what is gone holds none.
         channel.set_desk(channel.with_key("Numpad7", lever(1, "add")).unwrap());
         assert_eq!(channel.desk().keys.len(), 1);

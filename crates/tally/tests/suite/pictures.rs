@@ -91,9 +91,6 @@ async fn the_audience(browser: &Browser, program: &Program) {
     browser.live().await;
     take(browser, "desk").await;
     act(program, "The platform decides", "close", None).await;
-    browser.go(&format!("{}/polls", program.base)).await;
-    browser.live().await;
-    take(browser, "polls").await;
 }
 
 #[tokio::test(flavor = "multi_thread")]
@@ -179,9 +176,17 @@ async fn take_all() {
         let path = format!("/files?name={}", name.replace(' ', "%20"));
         owner.send(&path, "application/octet-stream", bytes).await.error_for_status().unwrap();
     }
-    browser.go(&format!("{}/files", program.base)).await;
-    browser.live().await;
-    take(&browser, "files").await;
+    // Notices on, so that those to come are seen.
+    browser.go(&format!("{}/chat", program.base)).await;
+    browser.click("#notices .kind-switch").await;
+    browser.shows(".notices-coming", "Next").await;
+    browser.run("document.querySelector('.command-word').closest('.cue').scrollIntoView()").await;
+    take(&browser, "chat").await;
+    // A cue tried on the past.
+    browser.go(&format!("{}/cues", program.base)).await;
+    browser.click("#cue-1 [hx-get$=past]").await;
+    browser.shows("#cue-1 .cue-past", "would have").await;
+    take(&browser, "cues").await;
     browser.go(&format!("{}/helpers", program.base)).await;
     browser.fill("#pass-name", "Bram").await;
     browser.click(&format!("input[name=widget][value=\"{}\"]", id("Shunting derby"))).await;
