@@ -235,14 +235,14 @@ impl Channel {
         let heeded = cue.since.map_or(self.heeded(), |since| self.heeded().max((since, u32::MAX)));
         let is_new = |at: Instant| (at, id) > heeded;
         let from = before(heeded.0, TimeDelta::microseconds(1));
-        if let When::At { minute } = cue.when {
+        if let When::At { minute, days } = cue.when {
             // Nothing has happened yet, and nobody has said since when.
             if heeded.0 == Instant::MIN_UTC {
                 return None;
             }
             let calendar = &self.settings.calendar;
-            let at = next_minute(calendar, minute, from).filter(|at| is_new(*at));
-            let at = at.or_else(|| next_minute(calendar, minute, heeded.0))?;
+            let at = next_minute(calendar, (minute, days), from).filter(|at| is_new(*at));
+            let at = at.or_else(|| next_minute(calendar, (minute, days), heeded.0))?;
             return Some((at, format!("it was {:02}:{:02}", minute / 60, minute % 60)));
         }
         let (_, widget) = cue.when.watches()?;

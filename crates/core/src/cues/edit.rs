@@ -1,10 +1,10 @@
 //! What is typed into a cue's sentence, see `sentence.rs`.
 
 use super::sentence::{
-    ADDRESS, EVERY, KINDS, LEAST, LEFT, LINE, NAME, NONE_OF_THEM, NUMBER, Offer, SHOWN, TEXT, TIME, VALUE, WAIT, WHAT,
-    WHEN, WIDGET, WORD, key_of,
+    ADDRESS, DAYS, EVERY, KINDS, LEAST, LEFT, LINE, NAME, NONE_OF_THEM, NUMBER, Offer, SHOWN, TEXT, TIME, VALUE, WAIT,
+    WHAT, WHEN, WIDGET, WORD, key_of,
 };
-use super::{Cue, MOST_STEPS, When};
+use super::{Cue, Days, MOST_STEPS, When};
 use crate::record::cue::{Do, Step};
 use crate::sentence::{EditError, MOST_NUMBER, input};
 use crate::template;
@@ -43,10 +43,15 @@ impl Cue {
                 *left = input(LEFT, text).rest()?.into();
             }
             "time" => {
-                let When::At { minute } = &mut self.when else { return Err(no_such_part(key)) };
+                let When::At { minute, .. } = &mut self.when else { return Err(no_such_part(key)) };
                 let time = NaiveTime::parse_from_str(text.trim(), "%H:%M");
                 let time = time.map_err(|_| input(TIME, text).refuse("is not a time of day such as 18:30"))?;
                 *minute = u16::try_from(time.num_seconds_from_midnight() / 60).unwrap_or_default();
+            }
+            "days" => {
+                let When::At { days, .. } = &mut self.when else { return Err(no_such_part(key)) };
+                let found = Days::ALL.iter().find(|(_, key, _)| *key == text);
+                *days = found.map(|(days, ..)| *days).ok_or_else(|| input(DAYS, text).refuse(NONE_OF_THEM))?;
             }
             "shown" => {
                 let found = offer.titles.keys().find(|id| id.to_string() == text).copied();
@@ -134,6 +139,8 @@ fn action(text: &str, offer: &Offer) -> Result<Do, EditError> {
     match text {
         "say" => return Ok(Do::Say { text: String::new() }),
         "call" => return Ok(Do::Call { address: String::new() }),
+        "air true" => return Ok(Do::Air { on: true }),
+        "air false" => return Ok(Do::Air { on: false }),
         _ => {}
     }
     let found = offer.actions.iter().find(|(what, ..)| key_of(what) == text);
@@ -155,7 +162,7 @@ fn occasion(text: &str, offer: &Offer) -> Result<When, EditError> {
         "closed" => When::Closed { widget: first(Watched::Closed)? },
         "left" => When::Left { widget: first(Watched::Left)?, seconds: 0 },
         "rested" => When::Rested { widget: first(Watched::Rested)?, on: String::new() },
-        "at" => When::At { minute: 18 * 60 },
+        "at" => When::At { minute: 18 * 60, days: Days::Every },
         "begins" => When::Begins,
         "ends" => When::Ends,
         "hand" => When::ByHand,

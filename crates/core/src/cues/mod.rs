@@ -17,7 +17,7 @@ use crate::sentence::EditError;
 use crate::time::Instant;
 use crate::time::calendar::Calendar;
 use crate::widgets::Watched;
-use chrono::TimeDelta;
+use chrono::{Datelike, TimeDelta, Weekday};
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 
@@ -90,6 +90,9 @@ pub enum When {
     At {
         /// In minutes after midnight.
         minute: u16,
+        /// On which days.
+        #[serde(default)]
+        days: Days,
     },
     /// A show begins.
     Begins,
@@ -97,6 +100,49 @@ pub enum When {
     Ends,
     /// Nothing but a press in its room.
     ByHand,
+}
+
+/// Days of the week.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "snake_case")]
+pub enum Days {
+    /// All of them.
+    #[default]
+    Every,
+    /// Monday to Friday.
+    Working,
+    /// Saturday and Sunday.
+    Weekend,
+    /// One of them, counted from Monday, which is 0.
+    One(u8),
+}
+
+impl Days {
+    /// All that can be chosen: the key, and the words.
+    pub const ALL: [(Self, &'static str, &'static str); 10] = [
+        (Self::Every, "every", "every day"),
+        (Self::Working, "working", "Monday to Friday"),
+        (Self::Weekend, "weekend", "Saturday and Sunday"),
+        (Self::One(0), "mon", "Mondays"),
+        (Self::One(1), "tue", "Tuesdays"),
+        (Self::One(2), "wed", "Wednesdays"),
+        (Self::One(3), "thu", "Thursdays"),
+        (Self::One(4), "fri", "Fridays"),
+        (Self::One(5), "sat", "Saturdays"),
+        (Self::One(6), "sun", "Sundays"),
+    ];
+
+    /// Whether a day is one of them.
+    #[must_use]
+    pub fn has(self, day: Weekday) -> bool {
+        let number = day.num_days_from_monday();
+        match self {
+            Self::Every => true,
+            Self::Working => number < 5,
+            Self::Weekend => number >= 5,
+            Self::One(one) => number == u32::from(one),
+        }
+    }
 }
 
 impl When {
@@ -120,16 +166,17 @@ impl When {
     }
 }
 
-/// The first time after an instant at which the channel's clock shows so many minutes after midnight.
+/// The first time after an instant at which the channel's clock shows so many minutes after midnight, on one of those days.
 #[must_use]
-pub fn next_minute(calendar: &Calendar, minute: u16, from: Instant) -> Option<Instant> {
+pub fn next_minute(calendar: &Calendar, (minute, days): (u16, Days), from: Instant) -> Option<Instant> {
     let today = calendar.local(from).date();
-    let on = |days: i64| {
-        let midnight = today.checked_add_signed(TimeDelta::days(days))?.and_hms_opt(0, 0, 0)?;
+    let on = |ahead: i64| {
+        let day = today.checked_add_signed(TimeDelta::days(ahead)).filter(|day| days.has(day.weekday()))?;
+        let midnight = day.and_hms_opt(0, 0, 0)?;
         Some(calendar.instant(midnight.checked_add_signed(TimeDelta::minutes(minute.into()))?))
     };
     // Where clocks change, an instant of today may be over by less than a day.
-    (0..=2).filter_map(on).find(|at| *at > from)
+    (0..=8).filter_map(on).find(|at| *at > from)
 }
 
 /// One cue.

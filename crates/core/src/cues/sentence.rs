@@ -1,6 +1,6 @@
 //! *When* a tip *of at least* £10 *comes,* at any time*, at most every* minute: *press* “Cups of tea”: +1.
 
-use super::{Cue, MOST_STEPS, When};
+use super::{Cue, Days, MOST_STEPS, When};
 use crate::language::unit::Unit;
 use crate::record::cue::Do;
 use crate::record::happening::Kind;
@@ -16,6 +16,7 @@ pub(super) const WORD: &str = "The word";
 pub(super) const WIDGET: &str = "The widget";
 pub(super) const VALUE: &str = "The value";
 pub(super) const LEFT: &str = "The time left";
+pub(super) const DAYS: &str = "The days";
 pub(super) const TIME: &str = "The time of day";
 pub(super) const SHOWN: &str = "What must be seen";
 pub(super) const ADDRESS: &str = "The address";
@@ -53,7 +54,8 @@ pub struct Offer {
 }
 
 /// What a step does besides operating widgets and pieces: how it begins, and its words.
-const BESIDES: [(&str, &str); 2] = [("say", "say in chat"), ("call", "call an address")];
+const BESIDES: [(&str, &str); 4] =
+    [("say", "say in chat"), ("call", "call an address"), ("air true", "go on air"), ("air false", "go off air")];
 
 /// The key of an action among all that are offered.
 pub(super) fn key_of(what: &Do) -> String {
@@ -66,6 +68,7 @@ pub(super) fn key_of(what: &Do) -> String {
         Do::Sound { overlay, sound } => format!("sound {overlay} {sound}"),
         Do::Say { .. } => "say".into(),
         Do::Call { .. } => "call".into(),
+        Do::Air { on } => format!("air {on}"),
     }
 }
 
@@ -223,9 +226,12 @@ impl Cue {
                 let editor = Editor::Text { value: on.clone() };
                 parts.extend([Part::words("on"), Part::field("word", WORD, shown, editor)]);
             }
-            When::At { minute } => {
+            When::At { minute, days } => {
                 let value = format!("{:02}:{:02}", minute / 60, minute % 60);
                 parts.push(Part::field("time", TIME, value.clone(), Editor::Text { value }));
+                let all = Days::ALL.iter().map(|(_, key, words)| ((*key).to_owned(), (*words).to_owned())).collect();
+                let chosen = Days::ALL.iter().find(|(one, ..)| one == days).map_or("every", |(_, key, _)| key);
+                parts.push(choice("days", DAYS, all, chosen.to_owned(), ""));
             }
             _ => {}
         }

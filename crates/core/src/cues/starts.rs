@@ -94,6 +94,14 @@ pub fn all(offer: &Offer) -> Vec<(String, Vec<Cue>)> {
         let rested = When::Rested { widget, on: String::new() };
         start("Say in chat what a wheel has drawn", cue("The wheel has spoken", rested, vec![say("{{ message }}")]));
     }
+    let air = |on: bool| Step { wait_s: 0, what: Do::Air { on } };
+    let evening = When::At { minute: 19 * 60, days: super::Days::One(4) };
+    start("Go on air on Fridays at seven", Cue { on_air: false, ..cue("Friday show", evening, vec![air(true)]) });
+    let over = When::Signal { name: "the-end".into() };
+    start(
+        "A signal says goodbye in chat, and goes off air after a minute",
+        cue("The end", over, vec![say("That was it for tonight. Thank you!"), Step { wait_s: 60, ..air(false) }]),
+    );
     start("Thank in chat for a raid", cue("Raid", comes(Kind::Raid, 0), vec![say("Welcome, {{ name }} and friends!")]));
     if let Some(pause) = press("subathon", "pause") {
         start("Pause the subathon when the show ends", cue("Good night", When::Ends, vec![step(0, pause)]));

@@ -45,6 +45,11 @@ pub enum Do {
         /// The line, with places for values.
         text: String,
     },
+    /// Goes on air, or off.
+    Air {
+        /// Whether it is on air from then on.
+        on: bool,
+    },
     /// Calls an address, signed.
     Call {
         /// Which.

@@ -7,7 +7,7 @@ use chrono::TimeDelta;
 use proptest::prelude::*;
 use std::collections::{BTreeMap, BTreeSet};
 use tally_core::channel::{Around, CUE_SOURCE, Channel, DryRun, Heeded, Press};
-use tally_core::cues::{Cue, CueEdit, CueError, Cues, MOST_DEPTH, NotFired, When};
+use tally_core::cues::{Cue, CueEdit, CueError, Cues, Days, MOST_DEPTH, NotFired, When};
 use tally_core::record::acts::ShowAct;
 use tally_core::record::cue::{Do, Outcome, Step};
 use tally_core::record::entry::{BY_ITSELF, Body, Entry, Origin};
@@ -118,7 +118,7 @@ fn when() -> impl Strategy<Value = When> {
         2 => (COUNTERS, -3_i64..6).prop_map(|(widget, value)| When::Passed { widget: WidgetId(widget), value }),
         1 => (4_u32..12).prop_map(|widget| When::Reached { widget: WidgetId(widget) }),
         2 => (0_i64..700).prop_map(|seconds| When::Left { widget: WidgetId(CLOCK), seconds }),
-        1 => (0_u16..1_440).prop_map(|minute| When::At { minute }),
+        1 => (0_u16..1_440, 0_usize..10).prop_map(|(minute, days)| When::At { minute, days: Days::ALL[days].0 }),
         1 => Just(When::Begins),
         1 => Just(When::Ends),
     ]
@@ -258,7 +258,7 @@ proptest! {
 
     #[test]
     fn whatever_is_typed_a_cue_stays_whole(
-        edits in prop::collection::vec(("(name|on|when|least|word|widget|value|left|time|shown|on_air|every|each|do:add|do:[0-3]:(wait|what|value|text|line|address)|[a-z:]{0,6})", ".{0,12}"), 0..30),
+        edits in prop::collection::vec(("(name|on|when|least|word|widget|value|left|time|days|shown|on_air|every|each|do:add|do:[0-3]:(wait|what|value|text|line|address)|[a-z:]{0,6})", ".{0,12}"), 0..30),
         kinds in prop::collection::vec(0_usize..17, 0..30),
     ) {
         let channel = channel();
@@ -441,7 +441,7 @@ fn every_start_is_a_whole_cue_that_waits_to_be_switched_on() {
         }
     }
     let bare = Channel::new(crate::common::settings(), []).cue_offer(&Around::default(), begin());
-    assert_eq!(tally_core::cues::starts::all(&bare).len(), 1, "without widgets it can still say thank you");
+    assert_eq!(tally_core::cues::starts::all(&bare).len(), 3, "without widgets it can still speak, and go on air");
 }
 
 fn act(house: &House, widget: u32, name: &str, value: Option<i64>) -> Body {
@@ -475,7 +475,7 @@ fn a_clock_sets_a_cue_off_at_its_instant_once_whoever_looks_when() {
 #[test]
 fn a_time_of_day_comes_once_a_day_also_where_clocks_change() {
     // In London, clocks go back in the night to the 25th of October 2026.
-    let cue = Cue { when: When::At { minute: 90 }, ..sample() };
+    let cue = Cue { when: When::At { minute: 90, days: Days::Every }, ..sample() };
     let mut house = House::new(Cues { all: BTreeMap::from([(1, cue.clone())]) });
     house.hear(tip("ade", 100, "GBP"));
     house.now += TimeDelta::days(8);
@@ -484,6 +484,15 @@ fn a_time_of_day_comes_once_a_day_also_where_clocks_change() {
     assert_eq!(times.len(), 8, "{times:?}");
     assert_eq!(times[..2], ["21 00:30", "22 00:30"], "by the channel's clock");
     assert_eq!(times[6], "27 01:30");
+    // Of one day of the week, or of the two at its end.
+    for (days, times) in [(Days::One(4), vec!["23 00:30"]), (Days::Weekend, vec!["24 00:30", "25 00:30"])] {
+        let mut house =
+            House::new(Cues { all: BTreeMap::from([(1, Cue { when: When::At { minute: 90, days }, ..cue.clone() })]) });
+        house.hear(tip("ade", 100, "GBP"));
+        house.now += TimeDelta::days(7);
+        house.run();
+        assert_eq!(house.fired(1).iter().map(|(at, _)| at.format("%d %H:%M").to_string()).collect::<Vec<_>>(), times);
+    }
     // What came before it was last edited is no occasion.
     let late = Cue { since: Some(house.now), ..cue };
     house.channel.set_cues(Cues { all: BTreeMap::from([(7, late)]) });

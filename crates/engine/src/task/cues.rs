@@ -10,6 +10,7 @@ use chrono::TimeDelta;
 use std::collections::{BTreeSet, VecDeque};
 use tally_core::channel::{Appear, CUE_SOURCE, Channel, Heeded, Occasion};
 use tally_core::cues::{CueEdit, Due, Offer};
+use tally_core::record::acts::ShowAct;
 use tally_core::record::cue::{Do, Outcome};
 use tally_core::record::entry::{Body, Draft, Origin};
 use tally_core::record::ids::Seq;
@@ -206,7 +207,7 @@ impl Task {
     async fn take_step(&mut self, due: &Due) -> Result<Taken, EngineError> {
         let by = format!("the cue “{}”", due.name);
         let id = format!("{}:{}", due.fired, due.step);
-        let is_appearing = matches!(due.what.what, Do::Appear { .. });
+        let is_so_already = matches!(due.what.what, Do::Appear { .. } | Do::Air { .. });
         let done = match &due.what.what {
             Do::Press { widget, action, value, text, side } => {
                 let (widget, action, value, text, side) = (*widget, action.clone(), *value, text.clone(), *side);
@@ -218,13 +219,21 @@ impl Task {
             Do::Sound { overlay, sound } => {
                 return Ok(Taken::Then(Outcome::Done, Doing::Play(*overlay, sound.clone())));
             }
+            Do::Air { on } => {
+                let act = if *on { ShowAct::Begin } else { ShowAct::End };
+                let decide = move |channel: &Channel, now| channel.decide_show(act, &by, now);
+                let origin = Origin { source: CUE_SOURCE.into(), id };
+                let command = Command { origin, happened_at: None, decide: Box::new(decide), is_asked: None };
+                let is_asked = move |body: &Body| matches!(body, Body::Show { act: own, .. } if *own == act);
+                self.record(command.asking(is_asked)).await
+            }
             Do::Say { text } => return Ok(self.step_say(due, text)),
             Do::Call { address } => return Ok(self.step_call(due, address)),
         };
         match done {
             Ok(_) => Ok(Taken::Now(Outcome::Done)),
-            // What is to be seen and is seen already is as it should be; so is what is hidden.
-            Err(EngineError::Refused(Refusal::NotNow(_))) if is_appearing => Ok(Taken::Now(Outcome::Done)),
+            // What is to be seen and is seen already is as it should be; so is what is hidden, and on air.
+            Err(EngineError::Refused(Refusal::NotNow(_))) if is_so_already => Ok(Taken::Now(Outcome::Done)),
             Err(EngineError::Away) => Err(EngineError::Away),
             Err(error) => Ok(Taken::Now(Outcome::Failed(error.to_string()))),
         }

@@ -174,3 +174,28 @@ async fn a_cue_shows_a_piece_and_hides_it_and_a_circle_ends() {
     let own = page.split("id=\"cue-5\"").nth(1).unwrap();
     assert_eq!(own.matches("lamp-full").count() - 1, 8, "and the lamp of its switch");
 }
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_cue_goes_on_air_and_finds_no_fault_with_being_there() {
+    let database = Database::new();
+    let program = Program::start(&database.url);
+    let owner = Owner::of(&program).await;
+    owner.done("/cues", &[]).await;
+    say(&owner, 4, "when", "at").await;
+    say(&owner, 4, "days", "fri").await;
+    say(&owner, 4, "time", "19:00").await;
+    let page = say(&owner, 4, "do:add", "air true").await;
+    assert!(page.contains("the clock strikes") && page.contains("19:00") && page.contains("Fridays"), "{page}");
+    let refused = owner.post("/cues/4/edit", &[("key", "time"), ("text", "seven")]).await;
+    assert!(refused.text().await.unwrap().contains("is not a time of day such as 18:30"));
+    for _ in 0..2 {
+        owner.done("/cues/4/fire", &[]).await;
+    }
+    until("it is on air", || async { owner.page("/shows").await.contains("on air").then_some(()) }).await;
+    let log = until("both firings are told", || async {
+        let page = owner.page("/cues").await;
+        (page.matches("odile pressed it").count() == 2).then_some(page)
+    })
+    .await;
+    assert!(!log.contains("could not do"), "{log}");
+}
