@@ -32,6 +32,23 @@ const tallyFollow = (
 (() => {
   'use strict';
   const body = document.body;
+
+  // ---- day or night: as the system has it, or as was chosen in this browser ----
+  const LIGHTS = ['system', 'day', 'night'];
+  const WORDS = { system: 'Day or night: as the system', day: 'Day', night: 'Night' };
+  const lights = /** @type {NodeListOf<HTMLElement>} */ (document.querySelectorAll('[data-lights]'));
+  const chosenLight = () => /** @type {'system' | 'day' | 'night'} */ (localStorage.getItem('tally-light') ?? 'system');
+  function light() {
+    const chosen = chosenLight();
+    for (const one of LIGHTS) document.documentElement.classList.toggle(`is-${one}`, one === chosen);
+    for (const one of lights) one.textContent = WORDS[chosen];
+  }
+  light();
+  for (const one of lights)
+    one.addEventListener('click', () => {
+      localStorage.setItem('tally-light', LIGHTS[(LIGHTS.indexOf(chosenLight()) + 1) % LIGHTS.length] ?? 'system');
+      light();
+    });
   const csrf = body.dataset.csrf ?? '';
   const typing = () =>
     document.activeElement?.matches('input, select, textarea') || document.querySelector('dialog[open]');

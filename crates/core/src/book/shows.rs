@@ -66,8 +66,8 @@ impl Shows {
     pub fn check(&self, act: &ShowAct, now: Instant) -> Result<(), Refusal> {
         let known = |show: Seq| self.find(show).ok_or(Refusal::NotNow("there is no such show"));
         match act {
-            ShowAct::Begin if self.on_air().is_some() => Err(Refusal::NotNow("the channel is on air already")),
-            ShowAct::End if self.on_air().is_none() => Err(Refusal::NotNow("the channel is off air already")),
+            ShowAct::Begin if self.on_air().is_some() => Err(Refusal::SoAlready("the channel is on air already")),
+            ShowAct::End if self.on_air().is_none() => Err(Refusal::SoAlready("the channel is off air already")),
             ShowAct::Begin | ShowAct::End => Ok(()),
             ShowAct::Strike { show } => known(*show).map(drop),
             ShowAct::Trim { show, from, to } => {

@@ -11,7 +11,7 @@ use crate::record::ids::{Seq, WidgetId};
 use crate::time::words::digits;
 use crate::time::{Instant, before};
 use crate::widgets::Watched;
-use chrono::TimeDelta;
+use chrono::{NaiveTime, TimeDelta};
 use std::collections::{BTreeMap, BTreeSet};
 
 /// Under this source stand the lines that cues write.
@@ -220,7 +220,12 @@ impl Channel {
     /// passed, before anything else: so whatever happens then, it was decided by what was known at its own instant.
     #[must_use]
     pub fn comes_by_itself(&self, until: Instant) -> Option<Heeded> {
-        let timed = self.cues.all.iter().filter(|(_, cue)| cue.on && cue.when.comes_by_itself());
+        let strikes = self.strikes(until);
+        let comes = |cue: &Cue| match cue.when {
+            When::At { minute, .. } => strikes(minute),
+            _ => cue.when.comes_by_itself(),
+        };
+        let timed = self.cues.all.iter().filter(|(_, cue)| cue.on && comes(cue));
         let (at, cue, about) = timed
             .filter_map(|(id, cue)| self.comes(*id, cue, until).map(|(at, about)| (at, *id, about)))
             .filter(|(at, ..)| *at <= until)
@@ -228,6 +233,26 @@ impl Channel {
         let occasion = Occasion { cue, cause: None, at, about, person: None, depth: 0, by_hand: false };
         let decided = self.decide_cue(&occasion);
         Some(Heeded { occasion, decided })
+    }
+
+    /// Whether the channel's clock can show so many minutes after midnight, from what was looked at last up to an instant. Most
+    /// times of day lie outside of that, and need not be looked at one by one.
+    fn strikes(&self, until: Instant) -> impl Fn(u16) -> bool + use<> {
+        let calendar = &self.settings.calendar;
+        let from = before(self.heeded().0, TimeDelta::microseconds(1));
+        let span = until.signed_duration_since(from);
+        let day = TimeDelta::days(1);
+        // Where clocks change, or it is long ago, each is looked at.
+        let steady = (span >= TimeDelta::zero() && span < day)
+            .then(|| (calendar.local(from), calendar.local(until)))
+            .filter(|(local, to)| to.signed_duration_since(*local) == span);
+        move |minute| {
+            let Some((local, to)) = steady else { return true };
+            let today = local.date().and_time(NaiveTime::MIN);
+            let at = today.checked_add_signed(TimeDelta::minutes(minute.into()));
+            let tomorrow = at.and_then(|at| at.checked_add_signed(day));
+            [at, tomorrow].into_iter().flatten().any(|at| local <= at && at <= to)
+        }
     }
 
     /// When a cue's occasion comes by itself next, and what it is, in words.

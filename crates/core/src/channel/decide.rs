@@ -139,7 +139,7 @@ impl Channel {
         let said = self.appearances(overlay);
         let so_already = |id: &u32| layout.piece(*id).is_some_and(|piece| layout.shows(piece, &said) == shown);
         if pieces.iter().all(so_already) {
-            return Err(Refusal::NotNow(if shown { "it is shown already" } else { "it is hidden already" }));
+            return Err(Refusal::SoAlready(if shown { "it is shown already" } else { "it is hidden already" }));
         }
         let (by, name, about) = (by.to_owned(), layout.name.clone(), about.to_owned());
         Ok(Body::Appear { by, overlay, name, pieces, about, shown })
@@ -152,7 +152,7 @@ impl Channel {
     pub fn decide_cover(&self, covered: bool, by: &str) -> Result<Body, Refusal> {
         if self.covered == covered {
             let words = if covered { "the picture is covered already" } else { "the picture is not covered" };
-            return Err(Refusal::NotNow(words));
+            return Err(Refusal::SoAlready(words));
         }
         Ok(Body::Cover { by: by.to_owned(), covered })
     }

@@ -15,6 +15,9 @@ pub enum Refusal {
     /// Everything is known already.
     #[error("there is nothing new in it")]
     NothingNew,
+    /// What is wanted is so already.
+    #[error("{0}")]
+    SoAlready(&'static str),
     /// The action makes no sense in the present state.
     #[error("{0}")]
     NotNow(&'static str),

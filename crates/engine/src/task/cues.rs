@@ -21,6 +21,8 @@ use tokio::sync::oneshot;
 
 /// A step that was due so long ago is not done any more: its moment has passed while the server was away.
 const MISSED: TimeDelta = TimeDelta::seconds(60);
+/// So far ahead is looked for what comes by itself: longer than the task ever sleeps.
+const AHEAD: TimeDelta = TimeDelta::seconds(60);
 /// So many firings are written together.
 const TOGETHER: usize = 200;
 /// So many steps are done before others have their turn: what cues do never keeps a tip waiting for long.
@@ -86,7 +88,9 @@ impl Task {
         if !self.cues.waiting.is_empty() || !self.cues.called.is_empty() || self.cues.from.is_some() {
             return Some(self.cues.from.unwrap_or(Instant::MIN_UTC));
         }
-        let timed = self.channel.comes_by_itself(Instant::MAX_UTC).map(|heeded| heeded.occasion.at);
+        // No further ahead than the task sleeps.
+        let horizon = after(self.inner.clock.now(), AHEAD);
+        let timed = self.channel.comes_by_itself(horizon).map(|heeded| heeded.occasion.at);
         let timed = timed.into_iter().chain(self.due_from).max();
         self.channel.next_step(&self.cues.under_way).map(|due| due.at).into_iter().chain(timed).min()
     }
@@ -207,7 +211,6 @@ impl Task {
     async fn take_step(&mut self, due: &Due) -> Result<Taken, EngineError> {
         let by = format!("the cue “{}”", due.name);
         let id = format!("{}:{}", due.fired, due.step);
-        let is_so_already = matches!(due.what.what, Do::Appear { .. } | Do::Air { .. });
         let done = match &due.what.what {
             Do::Press { widget, action, value, text, side } => {
                 let (widget, action, value, text, side) = (*widget, action.clone(), *value, text.clone(), *side);
@@ -233,7 +236,7 @@ impl Task {
         match done {
             Ok(_) => Ok(Taken::Now(Outcome::Done)),
             // What is to be seen and is seen already is as it should be; so is what is hidden, and on air.
-            Err(EngineError::Refused(Refusal::NotNow(_))) if is_so_already => Ok(Taken::Now(Outcome::Done)),
+            Err(EngineError::Refused(Refusal::SoAlready(_))) => Ok(Taken::Now(Outcome::Done)),
             Err(EngineError::Away) => Err(EngineError::Away),
             Err(error) => Ok(Taken::Now(Outcome::Failed(error.to_string()))),
         }

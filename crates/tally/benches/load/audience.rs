@@ -35,15 +35,23 @@ pub async fn measure(report: &mut Report) {
     spins(report);
 }
 
-/// A chat server that lets one reader in and then says votes as fast as it is told to.
-struct Crowd {
-    port: u16,
-    goes: Arc<AtomicBool>,
-    said: Arc<AtomicU64>,
+/// A chat server that lets one reader in and then says lines as fast as it is told to.
+pub struct Crowd {
+    pub port: u16,
+    /// Whether it speaks.
+    pub goes: Arc<AtomicBool>,
+    /// How many lines it has said.
+    pub said: Arc<AtomicU64>,
+}
+
+/// The vote of a number: one of three.
+fn vote(number: u64) -> String {
+    (number.wrapping_mul(2_654_435_761) % 3 + 1).to_string()
 }
 
 impl Crowd {
-    async fn open() -> Self {
+    /// Says so many lines a second, some together; each what is told for its number, by one of many viewers in turn.
+    pub async fn open((rate, together): (u64, u64), says: fn(u64) -> String) -> Self {
         let listener = TcpListener::bind("127.0.0.1:0").await.unwrap();
         let port = listener.local_addr().unwrap().port();
         let (goes, said) = (Arc::new(AtomicBool::new(false)), Arc::new(AtomicU64::new(0)));
@@ -66,48 +74,51 @@ impl Crowd {
                     break;
                 }
             }
-            let mut pace = tokio::time::interval(Duration::from_micros(1_000_000 * TOGETHER / RATE));
-            let mut vote = 0_u64;
+            let mut pace = tokio::time::interval(Duration::from_micros(1_000_000 * together / rate));
+            let mut number = 0_u64;
             loop {
                 pace.tick().await;
                 if !goes.load(Ordering::SeqCst) {
                     continue;
                 }
                 let mut text = String::new();
-                for _ in 0..TOGETHER {
-                    let viewer = vote % VIEWERS;
-                    let option = vote.wrapping_mul(2_654_435_761) % 3 + 1;
-                    text +=
-                        &format!("@user-id={viewer};badges=follower :v{viewer}!v@crowd PRIVMSG #crowd :{option}\r\n");
-                    vote += 1;
+                for _ in 0..together {
+                    let (viewer, line) = (number % VIEWERS, says(number));
+                    text += &format!("@user-id={viewer};badges=follower :v{viewer}!v@crowd PRIVMSG #crowd :{line}\r\n");
+                    number += 1;
                 }
                 if write.write_all(text.as_bytes()).await.is_err() {
                     return;
                 }
-                said.store(vote, Ordering::SeqCst);
+                said.store(number, Ordering::SeqCst);
             }
         });
         crowd
     }
+
+    /// Lets the program read along.
+    pub async fn join(&self, owner: &Owner) {
+        let port = self.port.to_string();
+        let chat = [
+            ("kind", "chat"),
+            ("name", "Crowd"),
+            ("host", "127.0.0.1"),
+            ("port", port.as_str()),
+            ("nick", "tally"),
+            ("room", "#crowd"),
+        ];
+        owner.done("/feeds", &chat).await;
+        crate::kit::until("the crowd is heard", || async {
+            owner.page("/feeds").await.contains("chat, connected").then_some(())
+        })
+        .await;
+    }
 }
 
 async fn votes(report: &mut Report, program: &Program) {
-    let crowd = Crowd::open().await;
+    let crowd = Crowd::open((RATE, TOGETHER), vote).await;
     let owner = Owner::of(program).await;
-    let port = crowd.port.to_string();
-    let chat = [
-        ("kind", "chat"),
-        ("name", "Crowd"),
-        ("host", "127.0.0.1"),
-        ("port", port.as_str()),
-        ("nick", "tally"),
-        ("room", "#crowd"),
-    ];
-    owner.done("/feeds", &chat).await;
-    crate::kit::until("the crowd is heard", || async {
-        owner.page("/feeds").await.contains("chat, connected").then_some(())
-    })
-    .await;
+    crowd.join(&owner).await;
     let poll = program.widget("The platform decides");
     program.act(&poll, "open", json!({"value": 1})).await;
     program.act(&poll, "extend", json!({"value": 3_600})).await;

@@ -122,7 +122,7 @@ async fn in_step(report: &mut Report, program: &Program, owner: &Arc<Owner>) {
 }
 
 /// Seconds of a processor that a process has had so far: proc_pid_stat(5), in hundredths.
-fn processor(process: u32) -> f64 {
+pub fn processor(process: u32) -> f64 {
     let stat = std::fs::read_to_string(format!("/proc/{process}/stat")).unwrap();
     let fields: Vec<f64> =
         stat.rsplit_once(')').unwrap().1.split_whitespace().filter_map(|field| field.parse().ok()).collect();

@@ -2,7 +2,7 @@
 //!
 //! Nothing is asserted here, since machines are noisy. It prints a table and, run whole, writes
 //! `docs/bench.md`. `./bench ingest`, `./bench dom`, `./bench pages`, `./bench overlays`, `./bench clocks`, `./bench audience`, `./bench boards`,
-//! `./bench passes`, `./bench fold`, `./bench record`, `./bench wiring` and `./bench show` run one part each.
+//! `./bench passes`, `./bench fold`, `./bench cues`, `./bench record`, `./bench wiring` and `./bench show` run one part each.
 
 #![allow(clippy::unwrap_used, clippy::expect_used, missing_docs)]
 
@@ -13,6 +13,7 @@ mod audience;
 mod bare;
 mod boards;
 mod clocks;
+mod cues;
 mod dom;
 mod fold;
 mod ingest;
@@ -62,6 +63,9 @@ fn main() {
         }
         if wanted("fold") {
             fold::measure(&mut report);
+        }
+        if wanted("cues") {
+            cues::measure(&mut report).await;
         }
         if wanted("record") {
             record::measure(&mut report).await;

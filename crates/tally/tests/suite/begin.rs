@@ -54,7 +54,7 @@ async fn the_desk_is_arranged_and_its_keys_follow() {
     let browser = Browser::open().await;
     browser.sign_in(&program.base, &program.demo()).await;
     browser.live().await;
-    browser.shows(".plate:first-child .plate-title", "Derailments").await;
+    browser.shows(".plates > article:first-of-type .plate-title", "Derailments").await;
     browser.click("[data-open=arrange]").await;
     let row = |title: &str| format!(".arrange li:has([data-move='1'][aria-label^='{title}'])");
     // Cups of tea goes to the top, the goal goes off the desk.
@@ -63,13 +63,13 @@ async fn the_desk_is_arranged_and_its_keys_follow() {
     }
     browser.click(&format!("{} input[type=checkbox]", row("Turntable motor"))).await;
     browser.click("#arrange .press-main").await;
-    browser.shows(".plate:first-child .plate-title", "Cups of tea").await;
+    browser.shows(".plates > article:first-of-type .plate-title", "Cups of tea").await;
     browser.live().await;
     assert_eq!(browser.run("return document.body.textContent.includes('Turntable motor of')").await, json!(false));
     let titles = "return [...document.querySelectorAll('.figure .plate-title')].map((one) => one.textContent)";
     assert!(!browser.run(titles).await.to_string().contains("Turntable motor"));
     // The first row of keys works what stands first, and a restart remembers it.
     browser.keys("2").await;
-    browser.shows(".plate:first-child .plate-value", "1").await;
+    browser.shows(".plates > article:first-of-type .plate-value", "1").await;
     browser.close().await;
 }

@@ -191,6 +191,12 @@ async fn a_cue_goes_on_air_and_finds_no_fault_with_being_there() {
     for _ in 0..2 {
         owner.done("/cues/4/fire", &[]).await;
     }
+    // One that is on and has a step that says nothing yet is named before the show.
+    say(&owner, 4, "do:add", "say").await;
+    say(&owner, 4, "on", "on").await;
+    let ready = owner.page("/desk/ready").await;
+    assert!(ready.contains("The cue “New cue” is on, and a step of it says nothing"), "{ready}");
+    assert!(ready.contains("No chat is joined: commands and notices are not said."), "{ready}");
     until("it is on air", || async { owner.page("/shows").await.contains("on air").then_some(()) }).await;
     let log = until("both firings are told", || async {
         let page = owner.page("/cues").await;

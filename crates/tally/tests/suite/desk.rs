@@ -81,6 +81,15 @@ async fn chat_stands_beside_the_roll_and_a_line_is_voided_where_it_stands() {
     assert_eq!(browser.run(size).await, "17px");
     browser.go(&format!("{base}/desk")).await;
     assert_eq!(browser.run(size).await, "17px", "this browser keeps it");
+    // Day or night by hand, in every room of this browser.
+    browser.click("[data-lights]").await;
+    browser.shows("[data-lights]", "Day").await;
+    browser.click("[data-lights]").await;
+    browser.shows("[data-lights]", "Night").await;
+    browser.go(&format!("{base}/ledger")).await;
+    let ground = browser.run("return getComputedStyle(document.body).backgroundColor").await;
+    assert_eq!(ground, "rgb(22, 24, 27)", "the ground of the night");
+    browser.go(&format!("{base}/desk")).await;
     browser.live().await;
 
     let seq = Sender::of(&program.demo()["feeds"][0]).deliver(&tip("12.50")).await["last_seq"].clone();

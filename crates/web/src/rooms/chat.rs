@@ -53,6 +53,17 @@ struct Notice {
     text: Field,
 }
 
+impl Notice {
+    /// The part that its switch sets.
+    fn on_key(&self) -> String {
+        format!("on:{}", self.id)
+    }
+
+    fn label(&self) -> String {
+        format!("This notice has its turn: {}", self.text.shown)
+    }
+}
+
 /// The notices as they are drawn.
 #[derive(Template)]
 #[template(path = "rooms/notices.html")]

@@ -12,9 +12,14 @@ use actix_web::web;
 use askama::Template;
 use std::collections::BTreeSet;
 use tally_core::channel::Channel;
+use tally_core::cues::Cue;
 use tally_core::overlay::advice;
+use tally_core::record::cue::{Do, Step};
 use tally_core::record::ids::{FeedId, WidgetId};
 use tally_core::time::Instant;
+use tally_core::time::words::instant_words;
+use tally_core::widgets::Piece;
+use tally_core::widgets::view::View;
 use tally_engine::{Hearing, Hub};
 use tally_store::feeds::{Feed, Wiring};
 use tally_store::overlays::OverlayRecord;
@@ -51,6 +56,7 @@ pub async fn list(app: web::Data<App>, owner: Owner) -> Result<HttpResponse, Web
     let store = app.engine.store();
     let (feeds, overlays) = (store.feeds(owner.channel.id).await?, store.overlays(owner.channel.id).await?);
     let mut lines = pages(&owner.channel.hub, &overlays);
+    let joined = owner.channel.hub.is_chat_joined();
     let shown: BTreeSet<WidgetId> = overlays.iter().flat_map(|record| record.air.widgets()).collect();
     lines.extend(
         owner
@@ -59,6 +65,9 @@ pub async fn list(app: web::Data<App>, owner: Owner) -> Result<HttpResponse, Web
                 let mut lines = brought(channel, hearing, &feeds, now);
                 lines.extend(widgets(channel, hearing, (&feeds, &shown), now));
                 lines.extend(settings(channel));
+                lines.extend(cues(channel));
+                lines.extend(chat(channel, joined));
+                lines.extend(breaks(channel, now));
                 lines
             })
             .await?,
@@ -135,7 +144,7 @@ fn widgets(
     lines
 }
 
-/// What was set: whether the picture is covered or muted, and which cues wait.
+/// What was set: whether the picture is covered or muted.
 fn settings(channel: &Channel) -> Vec<Line> {
     let mut lines = Vec::new();
     if channel.is_covered() {
@@ -146,11 +155,61 @@ fn settings(channel: &Channel) -> Vec<Line> {
         let mend = Mend::Here("/desk/sounds".into(), Some(("muted", "false")), "Let them be heard");
         lines.push(Line { lamp: "half", words: "All sounds of widgets are muted.".into(), mend });
     }
-    let cues = &channel.cues().all;
-    let (on, off) = (cues.values().filter(|cue| cue.on).count(), cues.values().filter(|cue| !cue.on).count());
-    if !cues.is_empty() {
-        let words = format!("{on} of {} cues are on.", on.saturating_add(off));
-        lines.push(Line { lamp: "full", words, mend: Mend::There("/cues".into(), "To the cues") });
+    lines
+}
+
+/// Cues: how many wait, and those that cannot do what they say.
+fn cues(channel: &Channel) -> Vec<Line> {
+    let all = &channel.cues().all;
+    let to = |words| Mend::There("/cues".into(), words);
+    let on: Vec<&Cue> = all.values().filter(|cue| cue.on).collect();
+    let is_whole = |step: &Step| match &step.what {
+        Do::Press { widget, .. } => channel.widget(*widget).is_some(),
+        Do::Say { text } => !text.is_empty(),
+        Do::Call { address } => !address.is_empty(),
+        Do::Appear { .. } | Do::Sound { .. } | Do::Air { .. } => true,
+    };
+    let broken = on.iter().filter(|cue| cue.steps.is_empty() || !cue.steps.iter().all(is_whole));
+    let mut lines: Vec<Line> = broken
+        .map(|cue| {
+            let words =
+                format!("The cue “{}” is on, and a step of it says nothing or is about something gone.", cue.name);
+            Line { lamp: "half", words, mend: to("Mend it") }
+        })
+        .collect();
+    if !all.is_empty() {
+        let words = format!("{} of {} cues are on.", on.len(), all.len());
+        lines.push(Line { lamp: "full", words, mend: to("To the cues") });
     }
     lines
+}
+
+/// What is said in chat: whether there is one for it.
+fn chat(channel: &Channel, joined: bool) -> Vec<Line> {
+    let bot = channel.bot();
+    let notices = bot.notices.on && bot.notices.all.values().any(|notice| notice.on);
+    let answers = bot.commands.values().any(|command| command.on);
+    let says = notices && bot.notices.place.is_in_chat() || answers;
+    let (lamp, words, mend) = match (says, joined) {
+        (true, false) => {
+            let words = "No chat is joined: commands and notices are not said.";
+            ("half", words, Mend::There("/feeds".into(), "To the feeds"))
+        }
+        (_, _) if notices => ("full", "Notices are on.", Mend::There("/chat".into(), "To the notices")),
+        _ if bot.notices.all.is_empty() => return Vec::new(),
+        _ => ("full", "Notices are off.", Mend::There("/chat".into(), "To the notices")),
+    };
+    vec![Line { lamp, words: words.to_owned(), mend }]
+}
+
+/// Subathons: when the next break of the plan comes.
+fn breaks(channel: &Channel, now: Instant) -> Vec<Line> {
+    let next = |(id, piece): (WidgetId, &Piece)| {
+        let View::Subathon(view) = piece.view(&channel.scope(now)) else { return None };
+        let next = view.break_next.filter(|next| !next.under_way)?;
+        let at = instant_words(&channel.settings().calendar, next.from);
+        let words = format!("“{}”: the next break of its plan is {at}.", view.title);
+        Some(Line { lamp: "full", words, mend: Mend::There(format!("/widgets/{id}"), "To the plan") })
+    };
+    channel.widgets().filter_map(next).collect()
 }

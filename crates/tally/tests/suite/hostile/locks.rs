@@ -253,7 +253,7 @@ async fn a_key_of_idempotency_is_good_for_one_press_of_one_token() {
     let (status, again) = press("First train leaves in", "pause", "b").await;
     assert_eq!((status, &again["entry"]), (200, &paused["entry"]), "a second try is answered as the first");
     let (status, other) = press("Derailments", "add", "b").await;
-    assert_eq!(status, 422);
+    assert_eq!(status, 409);
     assert!(other["detail"].as_str().unwrap().contains("used for another press"), "{other}");
     assert_eq!(program.text(&program.widget("Derailments")).await, "0");
     ready(&program.base).await;
