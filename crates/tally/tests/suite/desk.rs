@@ -5,6 +5,7 @@ use crate::kit::db::Database;
 use crate::kit::owner::Owner;
 use crate::kit::program::Program;
 use crate::kit::sender::{Sender, tip};
+use crate::kit::until;
 use serde_json::json;
 
 #[tokio::test(flavor = "multi_thread")]
@@ -31,7 +32,11 @@ async fn a_desk_for_a_purpose_has_keys_of_its_rows_and_levers_keys_of_ones_own()
         ))
         .await;
     browser.click("#arrange .press-main").await;
-    browser.shows_one(".plates > .plate").await;
+    until("the tea stands there alone", || async {
+        let plates = "return document.querySelectorAll('.plates > .plate').length";
+        (browser.run(plates).await == 1).then_some(())
+    })
+    .await;
     browser.live().await;
     browser.run("document.activeElement.blur()").await;
     browser.keys("2").await;
