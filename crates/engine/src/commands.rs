@@ -1,7 +1,7 @@
 //! What people and feeds do to the record, each as one [`Command`].
 
-use crate::engine::ChannelHandle;
 use crate::error::EngineError;
+use crate::handle::ChannelHandle;
 use crate::orders::{Command, Pressed};
 use chrono::NaiveDate;
 use std::collections::{BTreeMap, BTreeSet};
@@ -29,7 +29,7 @@ pub struct By {
     pub id: String,
 }
 
-fn command(
+pub(crate) fn command(
     source: &str,
     id: String,
     decide: impl FnOnce(&Channel, Instant) -> Result<Body, Refusal> + Send + 'static,
@@ -57,6 +57,29 @@ impl Command {
     pub(crate) fn asking(self, is_asked: impl Fn(&Body) -> bool + Send + Sync + 'static) -> Self {
         Self { is_asked: Some(Box::new(is_asked)), ..self }
     }
+}
+
+/// Shows pieces of an overlay, or hides them.
+pub(crate) fn appear(
+    (overlay, layout): (u32, Overlay),
+    pieces: BTreeSet<u32>,
+    about: String,
+    shown: bool,
+    source: &str,
+    By { name, id }: By,
+) -> Command {
+    let decide = move |channel: &Channel, _| {
+        let asked = Appear { overlay, layout: &layout, pieces: &pieces, about: &about, shown };
+        channel.decide_appear(&asked, &name)
+    };
+    let is_asked = move |body: &Body| matches!(body, Body::Appear { overlay: own, shown: is, .. } if *own == overlay && *is == shown);
+    command(source, id, decide).asking(is_asked)
+}
+
+/// Says something about shows.
+pub(crate) fn show(act: ShowAct, source: &str, By { name, id }: By) -> Command {
+    let decide = move |channel: &Channel, now| channel.decide_show(act, &name, now);
+    command(source, id, decide).asking(move |body| matches!(body, Body::Show { act: own, .. } if *own == act))
 }
 
 impl ChannelHandle {
@@ -100,18 +123,13 @@ impl ChannelHandle {
     /// See [`ChannelHandle::record`].
     pub async fn appear(
         &self,
-        (overlay, layout): (u32, Overlay),
+        overlay: (u32, Overlay),
         pieces: BTreeSet<u32>,
         about: String,
         shown: bool,
         by: By,
     ) -> Result<Seq, EngineError> {
-        let decide = move |channel: &Channel, _| {
-            let asked = Appear { overlay, layout: &layout, pieces: &pieces, about: &about, shown };
-            channel.decide_appear(&asked, &by.name)
-        };
-        let is_asked = move |body: &Body| matches!(body, Body::Appear { overlay: own, shown: is, .. } if *own == overlay && *is == shown);
-        self.record(command("overlay", by.id, decide).asking(is_asked)).await
+        self.record(appear(overlay, pieces, about, shown, "overlay", by)).await
     }
 
     /// Says something about shows.
@@ -119,9 +137,7 @@ impl ChannelHandle {
     /// # Errors
     /// See [`ChannelHandle::record`].
     pub async fn show(&self, act: ShowAct, by: By) -> Result<Seq, EngineError> {
-        let asked = act;
-        let command = command("show", by.id, move |channel, now| channel.decide_show(act, &by.name, now));
-        self.record(command.asking(move |body| matches!(body, Body::Show { act, .. } if *act == asked))).await
+        self.record(show(act, "show", by)).await
     }
 
     /// Says something about a show of the past.

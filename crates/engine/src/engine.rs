@@ -2,37 +2,27 @@
 
 use crate::calls::{Call, MOST_CALLS};
 use crate::clock::Clock;
-use crate::commands::By;
 use crate::draw::Draw;
 use crate::error::EngineError;
+use crate::handle::ChannelHandle;
 use crate::health::Health;
 use crate::hub::Hub;
-use crate::orders::{Command, Ingested, MakeBelieve, Order, Rehearsed, Reply, Report, Shaping};
-use crate::task::{self, heard::Hearing};
+use crate::orders::Order;
+use crate::task;
 use std::collections::HashMap;
 use std::sync::{Arc, PoisonError, RwLock};
 use std::time::Duration;
-use tally_core::book::chat::ChatLine;
-use tally_core::bot::BotEdit;
-use tally_core::channel::{Channel, Desk};
-use tally_core::cues::{CueEdit, Offer};
-use tally_core::look::LookEdit;
-use tally_core::record::entry::{Draft, Incoming};
-use tally_core::record::ids::{ChannelId, FeedId, Seq, WidgetId};
+use tally_core::record::ids::{ChannelId, WidgetId};
 use tally_core::time::Instant;
-use tally_core::time::calendar::Calendar;
-use tally_core::widgets::Setup;
-use tally_store::accounts::ChannelRecord;
 use tally_store::feeds::Feed;
 use tally_store::ledger::Ledger;
-use tally_store::rows::{EntryRow, Namespace};
 use tally_store::{Store, StoreError};
 use tokio::runtime::Handle;
 use tokio::sync::{Mutex, OnceCell, mpsc, oneshot, watch};
 use tokio::task::AbortHandle;
 
 /// How many orders may wait at a channel before whoever gives them has to.
-const QUEUE: usize = 4_096;
+pub(crate) const QUEUE: usize = 4_096;
 
 /// How long a stop waits for snapshots.
 const STOPPING: Duration = Duration::from_secs(5);
@@ -45,7 +35,7 @@ const AWAY: Duration = Duration::from_secs(15);
 /// All channels of this process.
 #[derive(Clone)]
 pub struct Engine {
-    inner: Arc<Inner>,
+    pub(crate) inner: Arc<Inner>,
 }
 
 pub(crate) struct Inner {
@@ -67,23 +57,33 @@ pub(crate) struct Inner {
     calls_to_make: Mutex<Option<mpsc::Receiver<Call>>>,
 }
 
+impl Inner {
+    /// What a rehearsal's task goes by: the same store, and a clock of its own. Nobody makes its calls.
+    pub(crate) fn rehearsing(&self, clock: Arc<dyn Clock>) -> Self {
+        Self {
+            store: self.store.clone(),
+            ledger: self.ledger.clone(),
+            draw: Arc::clone(&self.draw),
+            clock,
+            runtime: self.runtime.clone(),
+            channels: Mutex::default(),
+            addresses: RwLock::default(),
+            feeds: RwLock::default(),
+            feeds_changed: watch::Sender::new(()),
+            presence: Mutex::default(),
+            health: Health::default(),
+            calls: mpsc::channel(1).0,
+            calls_to_make: Mutex::default(),
+        }
+    }
+}
+
 /// Feeds that were asked for by their addresses.
 #[derive(Default)]
 struct KeptFeeds {
     by_token: HashMap<String, Arc<Feed>>,
     /// Raised whenever any feed is changed.
     generation: u64,
-}
-
-/// A loaded channel.
-#[derive(Clone)]
-pub struct ChannelHandle {
-    /// Which.
-    pub id: ChannelId,
-    /// What is on show.
-    pub hub: Arc<Hub>,
-    orders: mpsc::Sender<Order>,
-    clock: Arc<dyn Clock>,
 }
 
 impl Engine {
@@ -159,7 +159,7 @@ impl Engine {
                 let (orders, waiting) = mpsc::channel(QUEUE);
                 let hub = Arc::new(Hub::new(orders.clone()));
                 task::load(Arc::clone(&self.inner), id, Arc::clone(&hub), waiting).await?;
-                Ok::<_, EngineError>(ChannelHandle { id, hub, orders, clock: Arc::clone(&self.inner.clock) })
+                Ok::<_, EngineError>(ChannelHandle::new(id, hub, orders, Arc::clone(&self.inner.clock)))
             })
             .await?;
         Ok(handle.clone())
@@ -268,192 +268,4 @@ fn read<T>(lock: &RwLock<T>) -> std::sync::RwLockReadGuard<'_, T> {
 
 fn write<T>(lock: &RwLock<T>) -> std::sync::RwLockWriteGuard<'_, T> {
     lock.write().unwrap_or_else(PoisonError::into_inner)
-}
-
-impl ChannelHandle {
-    /// Now.
-    #[must_use]
-    pub fn now(&self) -> Instant {
-        self.clock.now()
-    }
-
-    async fn send(&self, order: Order) -> Result<(), EngineError> {
-        self.orders.send(order).await.map_err(|_| EngineError::Away)
-    }
-
-    async fn order<T>(&self, order: impl FnOnce(Reply<T>) -> Order) -> Result<T, EngineError> {
-        let (reply, answer) = oneshot::channel();
-        self.send(order(reply)).await?;
-        answer.await.map_err(|_| EngineError::Away)?
-    }
-
-    /// The channel's clock and calendar.
-    ///
-    /// # Errors
-    /// The channel is being let go.
-    pub async fn calendar(&self) -> Result<Calendar, EngineError> {
-        self.ask(|channel, _| channel.settings().calendar).await
-    }
-
-    /// Records what a feed brings. Answers when it is durable.
-    ///
-    /// # Errors
-    /// The database is away; nothing was kept, or will be found as a duplicate when sent again.
-    pub async fn ingest(&self, feed: FeedId, events: Vec<Incoming>) -> Result<Ingested, EngineError> {
-        let now = self.clock.now();
-        let drafts: Vec<Draft> = events.into_iter().map(|event| event.draft(feed, now)).collect();
-        let rows = drafts.iter().map(|draft| EntryRow::of(self.id, draft)).collect::<Result<_, _>>()?;
-        self.order(|reply| Order::Ingest { drafts, rows, reply }).await
-    }
-
-    /// Records lines as they came at another time: of a copy of a record, or of a demo.
-    ///
-    /// # Errors
-    /// See [`ChannelHandle::ingest`].
-    pub async fn ingest_as_it_was(&self, drafts: Vec<Draft>) -> Result<Ingested, EngineError> {
-        let rows = drafts.iter().map(|draft| EntryRow::of(self.id, draft)).collect::<Result<_, _>>()?;
-        self.order(|reply| Order::Ingest { drafts, rows, reply }).await
-    }
-
-    /// Records what was read from a file. What an earlier file told is known.
-    ///
-    /// # Errors
-    /// See [`ChannelHandle::ingest`].
-    pub async fn ingest_file(&self, feed: FeedId, events: Vec<Incoming>) -> Result<Ingested, EngineError> {
-        let now = self.clock.now();
-        let drafts: Vec<Draft> = events.into_iter().map(|event| event.draft(feed, now)).collect();
-        let row = |draft| EntryRow::within(Namespace::Files, self.id, draft);
-        let rows = drafts.iter().map(row).collect::<Result<_, _>>()?;
-        self.order(|reply| Order::Ingest { drafts, rows, reply }).await
-    }
-
-    /// Records what somebody does. Answers when it is durable, with the line's place.
-    ///
-    /// # Errors
-    /// The rules refuse it, or the database is away.
-    pub async fn record(&self, command: Command) -> Result<Seq, EngineError> {
-        self.order(|reply| Order::Record { command, reply }).await
-    }
-
-    /// Takes other settings; everything is derived anew, on air at once.
-    ///
-    /// # Errors
-    /// The database is away.
-    pub async fn change_settings(&self, record: ChannelRecord) -> Result<(), EngineError> {
-        self.order(|reply| Order::ChangeSettings { record: Box::new(record), reply }).await
-    }
-
-    /// Arranges the desk.
-    ///
-    /// # Errors
-    /// The database is away.
-    pub async fn arrange_desk(&self, desk: Desk) -> Result<(), EngineError> {
-        self.order(|reply| Order::ArrangeDesk { desk, reply }).await
-    }
-
-    /// Does something to the looks of the streamer's own; says which look it was.
-    ///
-    /// # Errors
-    /// It makes no look, or the database is away.
-    pub async fn edit_looks(&self, edit: LookEdit) -> Result<Option<u32>, EngineError> {
-        self.order(|reply| Order::EditLooks { edit, reply }).await
-    }
-
-    /// Does something to the cues; says which cue it was.
-    ///
-    /// # Errors
-    /// It makes no cue, or the database is away.
-    pub async fn edit_cues(&self, edit: CueEdit, offer: Offer) -> Result<Option<u32>, EngineError> {
-        self.order(|reply| Order::EditCues { edit, offer: Box::new(offer), reply }).await
-    }
-
-    /// Does something to what is said in chat.
-    ///
-    /// # Errors
-    /// It cannot be said so, or the database is away.
-    pub async fn edit_bot(&self, edit: BotEdit) -> Result<(), EngineError> {
-        self.order(|reply| Order::EditBot { edit, reply }).await
-    }
-
-    /// Fires a cue by hand; the line with which it did.
-    ///
-    /// # Errors
-    /// There is no such cue, or the database is away.
-    pub async fn fire_cue(&self, cue: u32, by: By) -> Result<Seq, EngineError> {
-        self.order(|reply| Order::FireCue { cue, by: by.name, id: by.id, reply }).await
-    }
-
-    /// Lets something make-believe happen, as if it had come through a feed. It has a record of its
-    /// own, and nothing of it reaches a real number or a page on air.
-    ///
-    /// # Errors
-    /// There is no such widget.
-    pub async fn rehearse(
-        &self,
-        widget: WidgetId,
-        make_believe: MakeBelieve,
-        feed: FeedId,
-    ) -> Result<Rehearsed, EngineError> {
-        self.order(|reply| Order::Rehearse { widget, make_believe, feed, reply }).await
-    }
-
-    /// Takes note of how a feed fares.
-    ///
-    /// # Errors
-    /// The channel is being let go.
-    pub async fn report(&self, feed: FeedId, report: Report) -> Result<(), EngineError> {
-        self.send(Order::Report { feed, report }).await
-    }
-
-    /// Takes note of what was said in chat.
-    ///
-    /// # Errors
-    /// The channel is being let go.
-    pub async fn chat(&self, feed: FeedId, lines: Vec<ChatLine>) -> Result<(), EngineError> {
-        self.send(Order::Chat { feed, lines }).await
-    }
-
-    /// Changes what a widget is, on the stage or on air.
-    ///
-    /// # Errors
-    /// The part does not take the value, there is nothing to do, or the database is away.
-    pub async fn shape(&self, widget: WidgetId, shaping: Shaping) -> Result<(), EngineError> {
-        self.order(|reply| Order::Shape { widget, shaping, reply }).await
-    }
-
-    /// Makes a widget.
-    ///
-    /// # Errors
-    /// The database is away.
-    pub async fn create(&self, setup: Setup, page_token: String) -> Result<WidgetId, EngineError> {
-        self.order(|reply| Order::Create { setup: Box::new(setup), page_token, reply }).await
-    }
-
-    /// Asks the channel's state something. All orders given before are done by then.
-    ///
-    /// # Errors
-    /// The channel is being let go.
-    pub async fn ask<T: Send + 'static>(
-        &self,
-        question: impl FnOnce(&Channel, Instant) -> T + Send + 'static,
-    ) -> Result<T, EngineError> {
-        self.ask_all(|channel, _, now| question(channel, now)).await
-    }
-
-    /// Asks the channel's state something, and what is heard through its feeds besides.
-    ///
-    /// # Errors
-    /// The channel is being let go.
-    pub async fn ask_all<T: Send + 'static>(
-        &self,
-        question: impl FnOnce(&Channel, &Hearing, Instant) -> T + Send + 'static,
-    ) -> Result<T, EngineError> {
-        let (reply, answer) = oneshot::channel();
-        let asked = Box::new(move |channel: &Channel, hearing: &Hearing, now: Instant| {
-            // Whoever asked may have gone away meanwhile.
-            let _ = reply.send(question(channel, hearing, now));
-        });
-        self.send(Order::Ask(asked)).await?;
-        answer.await.map_err(|_| EngineError::Away)
-    }
 }

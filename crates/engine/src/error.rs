@@ -1,7 +1,8 @@
 //! Why the engine could not do what was asked.
 
 use tally_core::bot::BotError;
-use tally_core::cues::{CueError, NotFired};
+use tally_core::channel::DeskError;
+use tally_core::cues::CueError;
 use tally_core::look::LookError;
 use tally_core::record::refusal::Refusal;
 use tally_core::sentence::EditError;
@@ -28,9 +29,9 @@ pub enum EngineError {
     /// What is said in chat stays as it is.
     #[error(transparent)]
     Bot(#[from] BotError),
-    /// A cue does not fire.
+    /// The desk stays as it is.
     #[error(transparent)]
-    NotFired(#[from] NotFired),
+    Desk(#[from] DeskError),
     /// The key of a press was used before, for something else.
     #[error("this key was used for another press; send a new one with each")]
     KeyReused,

@@ -2,6 +2,7 @@
 
 use crate::draw::Drawn;
 use crate::orders::{Order, Stepped};
+use crate::rehearsal::Rehearsing;
 use bytestring::ByteString;
 use std::collections::{BTreeMap, BTreeSet};
 use std::sync::atomic::{AtomicU64, AtomicUsize, Ordering};
@@ -64,6 +65,8 @@ pub struct Hub {
     sounds: broadcast::Sender<(u32, ByteString)>,
     /// What is said in chat.
     chat: broadcast::Sender<ToSay>,
+    /// The rehearsal of the whole channel that runs beside it.
+    rehearsal: watch::Sender<Option<Arc<Rehearsing>>>,
     orders: mpsc::Sender<Order>,
 }
 
@@ -141,6 +144,7 @@ impl Hub {
             covered: watch::Sender::new(false),
             sounds: broadcast::channel(LAG).0,
             chat: broadcast::channel(LAG).0,
+            rehearsal: watch::Sender::new(None),
             orders,
         }
     }
@@ -346,6 +350,38 @@ impl Hub {
     #[must_use]
     pub fn to_say(&self) -> broadcast::Receiver<ToSay> {
         self.chat.subscribe()
+    }
+
+    /// The rehearsal that runs beside it.
+    #[must_use]
+    pub fn rehearsal(&self) -> Option<Arc<Rehearsing>> {
+        self.rehearsal.borrow().clone()
+    }
+
+    /// The rehearsal that runs beside it, now and whenever that changes.
+    #[must_use]
+    pub fn rehearsal_watch(&self) -> watch::Receiver<Option<Arc<Rehearsing>>> {
+        self.rehearsal.subscribe()
+    }
+
+    /// A rehearsal has begun, if none runs already; says whether.
+    pub(crate) fn rehearsal_begins(&self, rehearsing: Arc<Rehearsing>) -> bool {
+        let begins = self.rehearsal.send_if_modified(|running| {
+            let begins = running.is_none();
+            if begins {
+                *running = Some(rehearsing);
+            }
+            begins
+        });
+        self.report_pages();
+        begins
+    }
+
+    /// The rehearsal is over; gives it if one ran.
+    pub(crate) fn rehearsal_ends(&self) -> Option<Arc<Rehearsing>> {
+        let ended = self.rehearsal.send_replace(None);
+        self.report_pages();
+        ended
     }
 
     /// A call that a cue made was answered.

@@ -1,10 +1,11 @@
 //! What a channel's task can be told.
 
 use crate::EngineError;
+use crate::commands::By;
 use crate::task::heard::Hearing;
 use tally_core::book::chat::ChatLine;
 use tally_core::bot::BotEdit;
-use tally_core::channel::{Channel, Desk};
+use tally_core::channel::{Channel, DeskEdit};
 use tally_core::cues::{CueEdit, Offer};
 use tally_core::look::LookEdit;
 use tally_core::record::cue::Outcome;
@@ -161,8 +162,8 @@ pub(crate) enum Order {
     Record { command: Command, reply: Reply<Seq> },
     /// Reckon otherwise from now on.
     ChangeSettings { record: Box<ChannelRecord>, reply: Reply<()> },
-    /// Arrange the desk otherwise.
-    ArrangeDesk { desk: Desk, reply: Reply<()> },
+    /// Do something to the desk.
+    EditDesk { edit: DeskEdit, reply: Reply<Option<u32>> },
     /// Do something to the looks of the streamer's own.
     EditLooks { edit: LookEdit, reply: Reply<Option<u32>> },
     /// Do something to the cues.
@@ -172,7 +173,7 @@ pub(crate) enum Order {
     /// A call that a cue made was answered.
     Called { step: Stepped, outcome: Outcome },
     /// Fire a cue by hand.
-    FireCue { cue: u32, by: String, id: String, reply: Reply<Seq> },
+    FireCue { cue: u32, by: By, reply: Reply<Seq> },
     /// Let something make-believe happen, in the record for rehearsing.
     Rehearse { widget: WidgetId, make_believe: MakeBelieve, feed: FeedId, reply: Reply<Rehearsed> },
     /// Take note of how a feed fares.
@@ -201,13 +202,38 @@ impl Order {
         matches!(self, Self::Report { .. } | Self::Chat { .. } | Self::Feeds(_) | Self::Pages | Self::Ask(_))
     }
 
+    /// Whether it changes what people make: widgets, looks, cues, settings and the like.
+    pub(crate) fn shapes(&self) -> bool {
+        match self {
+            Self::ChangeSettings { .. }
+            | Self::EditDesk { .. }
+            | Self::EditLooks { .. }
+            | Self::EditCues { .. }
+            | Self::EditBot { .. }
+            | Self::Rehearse { .. }
+            | Self::Shape { .. }
+            | Self::Create { .. }
+            | Self::Readdress { .. } => true,
+            Self::Ingest { .. }
+            | Self::Record { .. }
+            | Self::Called { .. }
+            | Self::FireCue { .. }
+            | Self::Report { .. }
+            | Self::Chat { .. }
+            | Self::Feeds(_)
+            | Self::Pages
+            | Self::Ask(_)
+            | Self::Stop(_) => false,
+        }
+    }
+
     /// What it is, for a log; nothing that somebody typed.
     pub(crate) fn words(&self) -> String {
         match self {
             Self::Ingest { drafts, .. } => format!("recording {} lines of a feed", drafts.len()),
             Self::Record { command, .. } => format!("recording what “{}” did", command.origin.source),
             Self::ChangeSettings { .. } => "taking other settings".into(),
-            Self::ArrangeDesk { .. } => "arranging the desk".into(),
+            Self::EditDesk { .. } => "arranging the desk".into(),
             Self::EditLooks { .. } => "editing looks".into(),
             Self::EditCues { .. } => "editing cues".into(),
             Self::EditBot { .. } => "editing what is said in chat".into(),

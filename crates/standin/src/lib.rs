@@ -10,9 +10,9 @@
 pub mod chat;
 pub mod delivery;
 mod page;
+mod play;
 mod polls;
 pub mod rates;
-pub mod script;
 pub mod services;
 mod tip_jar;
 pub mod world;

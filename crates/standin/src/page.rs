@@ -3,7 +3,7 @@
 use crate::Wirings;
 use crate::chat::{BADGES, ROOM, Said};
 use crate::delivery;
-use crate::script::{SHIPPED, Script, play};
+use crate::play;
 use crate::tip_jar::html;
 use crate::world::{ENGINES, Seen, Trouble, World};
 use actix_web::http::header::{self, ContentType};
@@ -14,6 +14,7 @@ use futures_util::stream;
 use serde::Deserialize;
 use serde_json::json;
 use std::net::SocketAddr;
+use tally_feeds::script::{SHIPPED, Script};
 
 /// Where the chat server listens.
 pub struct ChatAt(pub SocketAddr);

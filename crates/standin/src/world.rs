@@ -2,12 +2,12 @@
 
 use crate::chat::Said;
 use crate::polls::Poll;
-use crate::script::people;
 use rand::rngs::StdRng;
 use rand::{Rng, SeedableRng};
 use std::collections::BTreeMap;
 use std::sync::atomic::{AtomicU64, Ordering};
 use std::sync::{Mutex, MutexGuard, PoisonError};
+use tally_feeds::script::people;
 use tokio::sync::broadcast;
 
 /// Lines of chat that may wait for a slow reader.

@@ -1,6 +1,9 @@
 // The rooms: levers and their keys, copying, finding, sending files. What only the bench needs is in
 // bench.js.
 
+// Before the addresses of the desk: the rehearsal has its own.
+const tallyUnder = document.body.dataset.under ?? '';
+
 // Asks for a text anew whenever a part of the page was drawn live, and waits while `busy`. Answers may
 // overtake each other; only that to the newest question is taken.
 const tallyFollow = (
@@ -81,11 +84,14 @@ const tallyFollow = (
     setTimeout(() => lever.classList.remove('is-pressed'), 140);
     for (let attempt = 0; attempt < 6; attempt++) {
       try {
-        const answer = await fetch(`${body.dataset.pressUnder ?? '/widgets'}/${lever.dataset.widget}/press`, {
-          method: 'POST',
-          headers: { 'content-type': 'application/json', 'x-csrf-token': csrf },
-          body: JSON.stringify(order),
-        });
+        const answer = await fetch(
+          `${body.dataset.pressUnder ?? `${tallyUnder}/widgets`}/${lever.dataset.widget}/press`,
+          {
+            method: 'POST',
+            headers: { 'content-type': 'application/json', 'x-csrf-token': csrf },
+            body: JSON.stringify(order),
+          },
+        );
         if (answer.ok) return true;
         if (answer.status !== 503) {
           const problem = await answer

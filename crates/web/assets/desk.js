@@ -34,18 +34,18 @@
   });
 
   // ---- other keys: a lever is pressed, then the key for it ----
-  const switched = /** @type {HTMLElement} */ (desk.querySelector('[data-keying]'));
+  const switched = /** @type {HTMLElement | null} */ (desk.querySelector('[data-keying]'));
   const says = /** @type {HTMLElement} */ (desk.querySelector('.keying-says'));
   /** @type {HTMLElement | null} */
   let lever = null;
-  const isKeying = () => switched.getAttribute('aria-pressed') === 'true';
+  const isKeying = () => switched?.getAttribute('aria-pressed') === 'true';
   function keying(/** @type {boolean} */ on) {
-    switched.setAttribute('aria-pressed', String(on));
+    switched?.setAttribute('aria-pressed', String(on));
     desk.classList.toggle('is-keying', on);
     lever = null;
     says.textContent = on ? 'Press a lever, then the key for it. Backspace takes a key off, Escape ends this.' : '';
   }
-  switched.addEventListener('click', () => keying(!isKeying()));
+  switched?.addEventListener('click', () => keying(!isKeying()));
   addEventListener(
     'click',
     (event) => {
@@ -86,7 +86,7 @@
   // ---- a line of the record is voided by two presses ----
   addEventListener('click', async (event) => {
     const key = /** @type {HTMLElement | null} */ (/** @type {HTMLElement} */ (event.target).closest('[data-void]'));
-    if (!key) return;
+    if (!key || tallyUnder) return;
     if (!key.classList.contains('is-asking')) {
       key.classList.add('is-asking');
       key.textContent = 'It counts no more: sure?';

@@ -17,14 +17,24 @@
   /** @type {{ trip: number, at: number, offset: number }[]} */
   let samples = [];
   let offset = Date.now() - performance.now();
+  let speed = 1;
   function learn(/** @type {number} */ asked, /** @type {number} */ serverNow) {
     const now = performance.now();
-    const sample = { trip: now - asked, at: now, offset: serverNow + (now - asked) / 2 - now };
-    samples = samples.filter((one) => now - one.at < 300000 && Math.abs(one.offset - sample.offset) < 500);
+    const sample = { trip: now - asked, at: now, offset: serverNow - ((now + asked) / 2) * speed };
+    const isNear = (/** @type {number} */ other) => Math.abs(other - sample.offset) < 500 * speed;
+    samples = samples.filter((one) => now - one.at < 300000 && isNear(one.offset));
     samples.push(sample);
     offset = samples.reduce((best, one) => (one.trip < best.trip ? one : best)).offset;
   }
-  const serverNow = () => performance.now() + offset;
+  const serverNow = () => performance.now() * speed + offset;
+  // Another clock than before: what was learnt of that one says nothing.
+  function goBy(/** @type {number} */ now, /** @type {number} */ fast) {
+    if (fast === speed) return;
+    speed = fast;
+    samples = [];
+    offset = now - performance.now() * speed;
+    tick();
+  }
 
   // ---- putting parts into their places ----
   const places = (/** @type {string} */ id) => document.querySelectorAll(`[data-live="${id}"]`);
@@ -161,7 +171,7 @@
       wait = Math.min(wait, 1000 - (gone % 1000));
     }
     wait = Math.min(wait, tallyMotion.turns(serverNow()));
-    if (wait < Infinity) timer = setTimeout(tick, wait + 1);
+    if (wait < Infinity) timer = setTimeout(tick, wait / speed + 1);
   }
 
   // ---- the connection ----
@@ -219,6 +229,7 @@
     } else if (message.hello) {
       // A newer server has newer scripts and styles. It answers now, so loading them is safe.
       if (message.hello !== body.dataset.build) location.reload();
+      goBy(message.now, message.speed);
     } else if (message.cover !== undefined) {
       document.documentElement.classList.toggle('is-covered', message.cover);
     } else if (message.play) {
@@ -227,10 +238,13 @@
       tallySound(message.play.sound, covered ? 0 : message.play.volume);
     } else if (message.reload) {
       location.reload();
+    } else if (message.again) {
+      // What this page shows is told by another line from now on.
+      open();
     } else if (message.gone) {
       for (const place of document.querySelectorAll('[data-live]')) place.replaceChildren();
-      // A helper's page says why, and what to do; a page on air stays blank.
-      if (body.dataset.livePath === '/pass/live' && !leaving) location.reload();
+      // A helper's page says why, and what to do, and a rehearsal's desk leads to its room; a page on air stays blank.
+      if (['/pass/live', '/rehearsal/live'].includes(body.dataset.livePath ?? '') && !leaving) location.reload();
     }
   }
   function open() {

@@ -4,7 +4,7 @@
   'use strict';
   const place = document.getElementById('on-picture');
   if (!place) return;
-  tallyFollow('roll', '/desk/overlays', (text) => (place.innerHTML = text));
+  tallyFollow('roll', `${tallyUnder}/desk/overlays`, (text) => (place.innerHTML = text));
   place.addEventListener('click', async (/** @type {any} */ event) => {
     const key = event.target.closest('[data-appear], [data-cover]');
     if (!key) return;
@@ -15,7 +15,7 @@
     const said = appear ? { pieces: JSON.parse(pieces), shown: pressed, id } : { covered: pressed, id };
     const word = /** @type {HTMLElement} */ (document.getElementById('word'));
     try {
-      const answer = await fetch(appear ?? '/desk/cover', {
+      const answer = await fetch(tallyUnder + (appear ?? '/desk/cover'), {
         method: 'POST',
         headers: { 'content-type': 'application/json', 'x-csrf-token': document.body.dataset.csrf ?? '' },
         body: JSON.stringify(said),

@@ -51,6 +51,9 @@ pub enum WebError {
     /// No such thing.
     #[error("There is nothing at this address.")]
     NotFound,
+    /// At an address of the rehearsal, while none runs.
+    #[error("The rehearsal is over. Begin another in its room.")]
+    NoRehearsal,
     /// Too often.
     #[error("That was too often. Wait {0} seconds and try again.")]
     TooMany(u64),
@@ -110,7 +113,7 @@ impl From<EngineError> for WebError {
             EngineError::Edit(refusal) => Self::Refused(sentence(&refusal.to_string())),
             EngineError::Cue(refusal) => Self::Refused(sentence(&refusal.to_string())),
             EngineError::Bot(refusal) => Self::Refused(sentence(&refusal.to_string())),
-            EngineError::NotFired(refusal) => Self::Refused(sentence(&refusal.to_string())),
+            EngineError::Desk(refusal) => Self::Refused(sentence(&refusal.to_string())),
             EngineError::Look(refusal) => Self::Refused(sentence(&refusal.to_string())),
             EngineError::KeyReused => Self::Refused(sentence(&error.to_string())),
             EngineError::Store(error) => error.into(),
@@ -188,7 +191,7 @@ impl WebError {
 impl ResponseError for WebError {
     fn status_code(&self) -> StatusCode {
         match self {
-            Self::SignIn => StatusCode::SEE_OTHER,
+            Self::SignIn | Self::NoRehearsal => StatusCode::SEE_OTHER,
             Self::StalePage | Self::Pass(_) | Self::Scope(_) => StatusCode::FORBIDDEN,
             Self::NotFound | Self::Missing(_) => StatusCode::NOT_FOUND,
             Self::Conflict(_) => StatusCode::CONFLICT,
@@ -204,6 +207,9 @@ impl ResponseError for WebError {
         let mut answer = HttpResponse::build(self.status_code());
         if matches!(self, Self::SignIn) {
             return answer.insert_header((header::LOCATION, "/sign-in")).finish();
+        }
+        if matches!(self, Self::NoRehearsal) {
+            return answer.insert_header((header::LOCATION, "/rehearsals")).finish();
         }
         if let Some(seconds) = self.retry_after() {
             answer.insert_header((header::RETRY_AFTER, seconds));

@@ -20,7 +20,7 @@ use std::sync::Arc;
 use std::time::Duration;
 use tally_core::overlay::{Overlay, Report, advice};
 use tally_core::record::ids::WidgetId;
-use tally_engine::{Audience, ChannelHandle, Hub, OpenPage, PageGuard, Told, WidgetChannel};
+use tally_engine::{Audience, ChannelHandle, Hub, OpenPage, PageGuard, Rehearsing, Told, WidgetChannel};
 use tally_store::StoreError;
 use tally_store::overlays::OverlayRecord;
 use tokio::sync::broadcast::error::RecvError;
@@ -71,7 +71,7 @@ fn now_ms(channel: &ChannelHandle) -> f64 {
 }
 
 fn hello(channel: &ChannelHandle) -> String {
-    json!({"hello": crate::assets::build(), "now": now_ms(channel)}).to_string()
+    json!({"hello": crate::assets::build(), "now": now_ms(channel), "speed": channel.speed()}).to_string()
 }
 
 fn accept(
@@ -192,6 +192,10 @@ struct Laid {
     covers: watch::Receiver<bool>,
     reloads: watch::Receiver<u64>,
     sounds: broadcast::Receiver<(u32, ByteString)>,
+    /// The rehearsal that runs, if one does: some overlays show it.
+    rehearsals: watch::Receiver<Option<Arc<Rehearsing>>>,
+    rehearses: bool,
+    /// The channel that it shows: the rehearsal, where that is seen on this overlay.
     channel: ChannelHandle,
     app: Data<App>,
     token: String,
@@ -208,6 +212,8 @@ struct Laid {
     /// something. See [`Granted::in_doubt`].
     in_doubt: bool,
     open: PageGuard,
+    /// Counts it among the pages of the rehearsal that it shows.
+    _rehearsed: Option<PageGuard>,
 }
 
 impl Laid {
@@ -269,6 +275,15 @@ impl Showing for Laid {
                 }
                 changed = self.covers.changed() => return changed.ok().map(|()| vec![cover(&mut self.covers)]),
                 asked = self.reloads.changed() => return asked.ok().map(|()| vec![reload()]),
+                changed = self.rehearsals.changed() => {
+                    changed.ok()?;
+                    let running = self.rehearsals.borrow_and_update().clone();
+                    let rehearses = running.is_some_and(|running| running.shows_on(self.overlay));
+                    // The page connects anew, and is shown the other one.
+                    if rehearses != self.rehearses {
+                        return Some(vec![json!({"again": true}).to_string().into()]);
+                    }
+                }
                 played = self.sounds.recv() => match played {
                     Ok((overlay, message)) if overlay == self.overlay => return Some(vec![message]),
                     // A sound that came too late is not played.
@@ -358,23 +373,36 @@ pub fn room(request: &HttpRequest, payload: Payload, channel: ChannelHandle) -> 
     open(request, payload, Everything { hub, messages }, channel)
 }
 
+/// An overlay, and what it shows.
+pub struct OnAir {
+    /// Its channel.
+    pub real: ChannelHandle,
+    /// The same; or the rehearsal that runs, where the overlay shows that.
+    pub shown: ChannelHandle,
+    pub record: OverlayRecord,
+}
+
 /// An overlay's page.
 pub fn overlay(
     request: &HttpRequest,
     payload: Payload,
-    channel: ChannelHandle,
+    OnAir { real, shown, record }: OnAir,
     app: Data<App>,
-    record: OverlayRecord,
     have: Option<String>,
 ) -> Result<HttpResponse, actix_web::Error> {
-    let hub = Arc::clone(&channel.hub);
+    // What is arranged and who has it open is the channel's own; what is shown may be rehearsed.
+    let hub = Arc::clone(&real.hub);
+    let rehearses = !Arc::ptr_eq(&hub, &shown.hub);
     let laid = Laid {
-        drawings: hub.drawings(),
+        drawings: shown.hub.drawings(),
         layouts: hub.overlays_watch(),
-        covers: hub.cover_watch(),
+        covers: shown.hub.cover_watch(),
         reloads: hub.reloads_watch(),
-        sounds: hub.sounds(),
-        channel: channel.clone(),
+        sounds: shown.hub.sounds(),
+        rehearsals: hub.rehearsal_watch(),
+        rehearses,
+        _rehearsed: rehearses.then(|| shown.hub.page_opened()),
+        channel: shown.clone(),
         app,
         token: record.token,
         overlay: record.id,
@@ -385,7 +413,7 @@ pub fn overlay(
         in_doubt: true,
         open: hub.page_opened(),
     };
-    open(request, payload, laid, channel)
+    open(request, payload, laid, shown)
 }
 
 /// A helper's page.

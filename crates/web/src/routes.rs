@@ -4,7 +4,7 @@ use crate::app::App;
 use crate::error::WebError;
 use crate::rooms::{
     account, bench, channel, chat, cues, desk, feeds, files, first_visit, health, helpers, ledger, looks, matches,
-    on_picture, overlays, pass, polls, preflight, score, shelf, shows, sign_in,
+    on_picture, overlays, pass, polls, preflight, rehearsals, score, shelf, shows, sign_in,
 };
 use crate::security::{csrf, guard, headers};
 use crate::{air, api, assets, clips, commands, faces, fair, fonts, ingest, overlay, read, schemas};
@@ -149,6 +149,16 @@ pub fn application(
                 .route("/desk/more/{desk}/remove", post().to(desk::remove))
                 .route("/desk/keys", post().to(desk::key))
                 .route("/desk/sounds", post().to(desk::sounds))
+                .route("/rehearsals", get().to(rehearsals::page))
+                .route("/rehearsals", post().to(rehearsals::begin))
+                .route("/rehearsals/stop", post().to(rehearsals::stop))
+                // The desk again, over the rehearsal that runs.
+                .route("/rehearsal/desk", get().to(desk::page))
+                .route("/rehearsal/live", get().to(desk::live))
+                .route("/rehearsal/widgets/{id}/press", post().to(desk::press))
+                .route("/rehearsal/desk/cover", post().to(on_picture::cover))
+                .route("/rehearsal/desk/overlays", get().to(on_picture::seen))
+                .route("/rehearsal/overlays/{id}/appear", post().to(on_picture::appear))
                 .route("/files", get().to(files::page))
                 .route("/files", post().to(clips::add))
                 .route("/files/{token}/replace", post().to(clips::replace))

@@ -74,6 +74,14 @@ impl ChatLine {
         self.id.as_ref().map_or_else(|| fold(&self.name), |id| format!("#{id}"))
     }
 
+    /// The first word in plain form, by which words of chat are known, and what was said after it.
+    #[must_use]
+    pub fn spoken(&self) -> (String, &str) {
+        let text = self.text.trim();
+        let (first, rest) = text.split_once(char::is_whitespace).unwrap_or((text, ""));
+        (plain(first), rest.trim())
+    }
+
     /// What was said after a word, if the line begins with that word.
     ///
     /// ```
@@ -85,9 +93,8 @@ impl ChatLine {
     /// ```
     #[must_use]
     pub fn after(&self, word: &str) -> Option<&str> {
-        let text = self.text.trim();
-        let (first, rest) = text.split_once(char::is_whitespace).unwrap_or((text, ""));
-        (plain(first) == plain(word)).then(|| rest.trim())
+        let (first, rest) = self.spoken();
+        (first == plain(word)).then_some(rest)
     }
 }
 

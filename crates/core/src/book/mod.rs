@@ -159,6 +159,13 @@ impl Book {
         Self { cover, ..Self::new(settings) }
     }
 
+    /// A book with the same rates in which nothing has happened, and no show was.
+    #[must_use]
+    pub fn unbegun(&self, settings: &Settings) -> Self {
+        let cover = Cover { rates: self.cover.rates.clone(), ..Cover::default() };
+        Self { cover, ..Self::new(settings) }
+    }
+
     /// What is to be kept besides the pages.
     #[must_use]
     pub fn cover(&self) -> &Cover {

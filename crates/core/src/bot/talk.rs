@@ -2,6 +2,7 @@
 
 use super::{Bot, Deck, Next, Rests};
 use crate::book::chat::ChatLine;
+use crate::language::text::plain;
 use crate::time::{Instant, after};
 use chrono::TimeDelta;
 use std::collections::BTreeMap;
@@ -23,6 +24,8 @@ pub struct Uses {
 /// What the bot goes by, see [`Bot`].
 #[derive(Debug, Clone, Default)]
 pub struct Talk {
+    /// The commands that are on, by their words in plain form.
+    words: BTreeMap<String, u32>,
     rests: Rests,
     uses: BTreeMap<u32, Uses>,
     deck: Deck,
@@ -43,11 +46,22 @@ pub struct Around {
     pub joined: bool,
 }
 
+impl Around {
+    fn waits_for_air(self, bot: &Bot) -> bool {
+        bot.notices.on_air && !self.on_air
+    }
+
+    fn waits_for_chat(self, bot: &Bot) -> bool {
+        bot.notices.place.is_in_chat() && !self.joined
+    }
+}
+
 impl Talk {
-    /// Takes a line of chat in, and says which command is to be answered.
-    pub fn hear(&mut self, bot: &Bot, line: &ChatLine, now: Instant) -> Option<u32> {
+    /// Takes a line of chat in that begins with this word, in plain form, and says which command is to be answered.
+    pub fn hear(&mut self, bot: &Bot, line: &ChatLine, word: &str, now: Instant) -> Option<u32> {
         self.lines = self.lines.saturating_add(1);
-        let (id, command) = bot.commands.iter().find(|(_, one)| one.on && line.after(&one.word).is_some())?;
+        let id = self.words.get(word)?;
+        let command = bot.commands.get(id)?;
         let uses = self.uses.entry(*id).or_default();
         if !command.who.lets(line.role) {
             uses.refused = uses.refused.saturating_add(1);
@@ -72,8 +86,12 @@ impl Talk {
         self.uses.get(&command).copied().unwrap_or_default()
     }
 
-    /// Brings notices in line with what they are, from an instant on if they were off before.
+    /// Brings commands and notices in line with what they are, notices from an instant on if they were off before.
     pub fn follow(&mut self, bot: &Bot, now: Instant, lot: impl FnMut(usize) -> usize) {
+        self.words.clear();
+        for (id, command) in bot.commands.iter().filter(|(_, command)| command.on) {
+            self.words.entry(plain(&command.word)).or_insert(*id);
+        }
         if !bot.notices.on {
             (self.last, self.on_tickers) = (None, None);
         } else if self.last.is_none() {
@@ -94,10 +112,10 @@ impl Talk {
         if lines > 0 {
             waits.push(format!("{lines} more {} of chat", if lines == 1 { "line" } else { "lines" }));
         }
-        if bot.notices.on_air && !around.on_air {
+        if around.waits_for_air(bot) {
             waits.push("you to go on air".to_owned());
         }
-        if bot.notices.place.is_in_chat() && !around.joined {
+        if around.waits_for_chat(bot) {
             waits.push("a chat that is joined".to_owned());
         }
         let gap = i64::from(bot.notices.every_s);
@@ -112,7 +130,9 @@ impl Talk {
     /// When a notice is due, if nothing else is waited for.
     #[must_use]
     pub fn due(&self, bot: &Bot, around: Around) -> Option<Instant> {
-        self.next(bot, around).first().filter(|next| next.waits.is_empty()).map(|next| next.at)
+        let (at, lines) = bot.notices.due(self.last?, self.lines);
+        let waits = lines > 0 || around.waits_for_air(bot) || around.waits_for_chat(bot);
+        (!waits && self.deck.coming().next().is_some()).then_some(at)
     }
 
     /// Takes the notice that is said now.

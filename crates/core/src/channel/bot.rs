@@ -9,6 +9,9 @@ use crate::template::{self, Locale, Values};
 use crate::time::Instant;
 use std::collections::BTreeMap;
 
+/// What is said in chat; or what cannot be said, and why, in words.
+pub type Spoken = Result<String, String>;
+
 impl Channel {
     /// The bot.
     #[must_use]
@@ -67,12 +70,13 @@ impl Channel {
         all
     }
 
-    pub(super) fn answer(&mut self, line: &ChatLine, now: Instant) -> Option<String> {
-        let id = self.talk.hear(&self.bot, line, now)?;
+    /// What the bot answers to a line that begins with this word, in plain form.
+    pub(super) fn answer(&mut self, line: &ChatLine, (word, message): (&str, &str), now: Instant) -> Option<Spoken> {
+        let id = self.talk.hear(&self.bot, line, word, now)?;
         let command = self.bot.commands.get(&id)?;
-        let message = line.after(&command.word).unwrap_or_default();
-        let text = self.chat_line(&command.answer, &line.name, message, now).ok()?;
-        (!text.is_empty()).then_some(text)
+        let text = self.chat_line(&command.answer, &line.name, message, now);
+        let text = text.map_err(|why| format!("the answer to “{}” cannot be said: {why}", command.word));
+        (text.as_deref() != Ok("")).then_some(text)
     }
 
     /// What bears on notices here.
@@ -81,15 +85,18 @@ impl Channel {
         Around { on_air: self.book.shows().on_air().is_some(), joined }
     }
 
-    /// The notice that is due by now: its text, and where it is said.
-    pub fn notice(&mut self, joined: bool, now: Instant, lot: impl FnMut(usize) -> usize) -> Option<(Place, String)> {
+    /// Takes the notice that is due by now, if one is: what is said, and where. None where its text is empty as things stand.
+    pub fn notice(&mut self, joined: bool, now: Instant, lot: impl FnMut(usize) -> usize) -> Option<(Place, Spoken)> {
         let due = self.talk.due(&self.bot, self.around_notices(joined)).is_some_and(|at| at <= now);
         let id = due.then(|| self.talk.say(&self.bot, now, lot)).flatten()?;
         let source = &self.bot.notices.all.get(&id)?.text;
-        let text = self.chat_line(source, "", "", now).ok().filter(|text| !text.is_empty())?;
+        let text = self.chat_line(source, "", "", now);
+        let text = text.map_err(|why| format!("the notice “{source}” cannot be said: {why}"));
         let place = self.bot.notices.place;
-        if place.is_on_tickers() {
-            self.talk.show_on_tickers(text.clone());
+        match &text {
+            Ok(text) if text.is_empty() => return None,
+            Ok(text) if place.is_on_tickers() => self.talk.show_on_tickers(text.clone()),
+            _ => {}
         }
         Some((place, text))
     }

@@ -2,6 +2,7 @@
 
 use super::Channel;
 use crate::cues::{Cue, Cues, Due, Firings, MOST_DEPTH, NotFired, When, next_minute};
+use crate::language::text::plain;
 use crate::money::Money;
 use crate::overlay::{Overlay, What as Laid};
 use crate::record::acts::{Act, PollAct, ShowAct};
@@ -68,6 +69,12 @@ impl Channel {
     /// Takes note of other cues.
     pub fn set_cues(&mut self, cues: Cues) {
         self.cues = cues;
+        let on = self.cues.all.values().filter(|cue| cue.on);
+        let word = |cue: &Cue| match &cue.when {
+            When::Command { word } => Some(plain(word)),
+            _ => None,
+        };
+        self.cue_words = on.filter_map(word).collect();
     }
 
     /// What the record says of cues.

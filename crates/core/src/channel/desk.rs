@@ -5,7 +5,7 @@ use crate::language::text;
 use crate::look::Looks;
 use crate::record::ids::WidgetId;
 use crate::time::Instant;
-use crate::widgets::Piece;
+use crate::widgets::{Lever, Piece};
 use serde::{Deserialize, Serialize};
 use std::collections::{BTreeMap, BTreeSet};
 
@@ -52,8 +52,49 @@ pub struct Bound {
     pub side: Option<u8>,
 }
 
+/// What somebody does to the desk. What it comes to is decided on the desk as it is then, so that two people at two desks
+/// take nothing from each other.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum DeskEdit {
+    /// These widgets stand on a desk from now on, 0 for the main one, in the order in which all are named.
+    Arrange {
+        /// Which desk.
+        desk: u32,
+        /// All widgets.
+        order: Vec<WidgetId>,
+        /// Those that stand there.
+        shown: BTreeSet<WidgetId>,
+    },
+    /// One more desk for a purpose; at first all stands there that stands on the main one.
+    Add {
+        /// What it is for.
+        name: String,
+    },
+    /// No such desk any more; what stood on it stays.
+    Remove {
+        /// Which.
+        desk: u32,
+    },
+    /// Another key for a lever, or none where the code is empty.
+    Key {
+        /// `KeyboardEvent.code` of the W3C's UI Events.
+        code: String,
+        /// The lever.
+        lever: Bound,
+    },
+    /// Whether widgets, and the desk, may be heard; none leaves it as it is.
+    Sounds {
+        /// All sounds of widgets off.
+        muted: Option<bool>,
+        /// The desk is heard when it has something to tell of.
+        chimes: Option<bool>,
+    },
+}
+
 /// Most desks for a purpose.
 pub const MOST_DESKS: usize = 12;
+/// Most letters of what a desk is for.
+const MOST_NAME: usize = 30;
 
 /// Why a desk or its keys stay as they are; the text says what to change.
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
@@ -71,9 +112,12 @@ pub enum DeskError {
         /// The lever's action.
         action: String,
     },
-    /// The lever's widget is gone.
-    #[error("that widget is gone; reload the page")]
+    /// There is no such lever.
+    #[error("that lever is gone; reload the page")]
     Gone,
+    /// There is no such desk.
+    #[error("that desk is gone; reload the page")]
+    NoDesk,
     /// Too many.
     #[error("there are {MOST_DESKS} desks already; remove one first")]
     TooMany,
@@ -121,46 +165,65 @@ impl Channel {
         &self.desk
     }
 
-    /// The desk with another key for a lever, or with none where `code` is empty.
+    /// What the desk is after something was done to it, and the desk for a purpose that is new.
     ///
     /// # Errors
-    /// It is no key for a lever, or another's.
-    pub fn with_key(&self, code: &str, lever: Bound) -> Result<Desk, DeskError> {
+    /// See [`DeskError`].
+    pub fn edited_desk(&self, edit: DeskEdit, now: Instant) -> Result<(Desk, Option<u32>), DeskError> {
         let mut desk = self.desk.clone();
+        let mut new = None;
+        match edit {
+            DeskEdit::Arrange { desk: 0, order, shown } => {
+                desk.hidden = order.iter().copied().filter(|id| !shown.contains(id)).collect();
+                desk.order = order;
+            }
+            DeskEdit::Arrange { desk: which, order, shown } => {
+                let one = desk.more.get_mut(&which).ok_or(DeskError::NoDesk)?;
+                one.shown = order.into_iter().filter(|id| shown.contains(id)).collect();
+            }
+            DeskEdit::Add { name } => {
+                if desk.more.len() >= MOST_DESKS {
+                    return Err(DeskError::TooMany);
+                }
+                let name = text::name(&name).map_err(|error| DeskError::Name(error.to_string()))?;
+                if name.chars().count() > MOST_NAME {
+                    return Err(DeskError::Name(format!("has at most {MOST_NAME} letters")));
+                }
+                let shown = self.on_desk().filter(|(.., shown)| *shown).map(|(id, ..)| id).collect();
+                let id = desk.more.last_key_value().map_or(1, |(id, _)| id.saturating_add(1));
+                desk.more.insert(id, OneDesk { name, shown });
+                new = Some(id);
+            }
+            DeskEdit::Remove { desk: which } => {
+                desk.more.remove(&which);
+            }
+            DeskEdit::Key { code, lever } => self.bind(&mut desk, code, lever, now)?,
+            DeskEdit::Sounds { muted, chimes } => {
+                desk.muted = muted.unwrap_or(desk.muted);
+                desk.chimes = chimes.unwrap_or(desk.chimes);
+            }
+        }
+        Ok((desk, new))
+    }
+
+    fn bind(&self, desk: &mut Desk, code: String, lever: Bound, now: Instant) -> Result<(), DeskError> {
         // A widget that is gone holds no key.
         desk.keys.retain(|_, bound| *bound != lever && self.widgets.contains_key(&bound.widget));
         if code.is_empty() {
-            return Ok(desk);
+            return Ok(());
         }
-        if !self.widgets.contains_key(&lever.widget) {
+        let levers = self.widgets.get(&lever.widget).map(|piece| piece.levers(&self.scope(now))).unwrap_or_default();
+        let is_it = |one: &Lever| one.action == lever.action && one.value == lever.value && one.side == lever.side;
+        if !levers.iter().any(is_it) {
             return Err(DeskError::Gone);
         }
-        let key = key_label(code).ok_or_else(|| DeskError::NoKey(code.chars().take(20).collect()))?;
-        if let Some(other) = desk.keys.get(code) {
+        let key = key_label(&code).ok_or_else(|| DeskError::NoKey(code.chars().take(20).collect()))?;
+        if let Some(other) = desk.keys.get(&code) {
             let title = self.widgets.get(&other.widget).map_or("", |piece| piece.title()).to_owned();
             return Err(DeskError::Taken { key, title, action: other.action.clone() });
         }
-        desk.keys.insert(code.to_owned(), lever);
-        Ok(desk)
-    }
-
-    /// The desk with one more for a purpose, and its number: at first all stands there that stands on the main one.
-    ///
-    /// # Errors
-    /// A name that none can have, or there are too many.
-    pub fn with_desk(&self, name: &str) -> Result<(Desk, u32), DeskError> {
-        let mut desk = self.desk.clone();
-        if desk.more.len() >= MOST_DESKS {
-            return Err(DeskError::TooMany);
-        }
-        let name = text::name(name).map_err(|error| DeskError::Name(error.to_string()))?;
-        if name.chars().count() > 30 {
-            return Err(DeskError::Name("has at most 30 letters".into()));
-        }
-        let shown = self.on_desk().filter(|(.., shown)| *shown).map(|(id, ..)| id).collect();
-        let id = desk.more.last_key_value().map_or(1, |(id, _)| id.saturating_add(1));
-        desk.more.insert(id, OneDesk { name, shown });
-        Ok((desk, id))
+        desk.keys.insert(code, lever);
+        Ok(())
     }
 
     /// The widgets in the order of a desk for a purpose, and whether each stands there; those that do come first.
@@ -235,26 +298,35 @@ mod tests {
         assert_eq!([operated(4), operated(2), operated(9)], [true, false, false]);
     }
 
+    fn after(channel: &mut Channel, edit: DeskEdit) -> Result<Option<u32>, DeskError> {
+        let (desk, new) = channel.edited_desk(edit, Instant::UNIX_EPOCH)?;
+        channel.set_desk(desk);
+        Ok(new)
+    }
+
     #[test]
     fn a_key_presses_one_lever_and_a_clash_is_refused_in_words() {
         let counter = || Definition::standard("counter", &settings()).unwrap().unfolded();
         let mut channel = Channel::new(settings(), [(WidgetId(1), counter()), (WidgetId(2), counter())]);
-        let lever =
-            |widget, action: &str| Bound { widget: WidgetId(widget), action: action.into(), value: None, side: None };
-        channel.set_desk(channel.with_key("KeyT", lever(1, "add")).unwrap());
-        assert_eq!(channel.desk().key_of(&lever(1, "add")), Some(("KeyT", "T".into())));
-        let told = channel.with_key("KeyT", lever(2, "add")).unwrap_err().to_string();
+        let lever = |widget, value| Bound { widget: WidgetId(widget), action: "add".into(), value, side: None };
+        let key = |code: &str, lever: Bound| DeskEdit::Key { code: code.into(), lever };
+        after(&mut channel, key("KeyT", lever(1, Some(1)))).unwrap();
+        assert_eq!(channel.desk().key_of(&lever(1, Some(1))), Some(("KeyT", "T".into())));
+        let told = after(&mut channel, key("KeyT", lever(2, Some(1)))).unwrap_err().to_string();
         assert_eq!(told, "T is the key of “New counter” already (add); take another, or take it off there first");
         for code in ["KeyG", "Escape", "F5", "KeyTT", "Key", "Backquote", "Numpad", "é"] {
-            assert!(matches!(channel.with_key(code, lever(2, "add")), Err(DeskError::NoKey(_))), "{code}");
+            let refused = after(&mut channel, key(code, lever(2, Some(1))));
+            assert!(matches!(refused, Err(DeskError::NoKey(_))), "{code}");
         }
-        assert_eq!(channel.with_key("KeyU", lever(9, "add")), Err(DeskError::Gone));
+        // Neither a widget that is gone has a key, nor a lever that a widget does not have.
+        assert_eq!(after(&mut channel, key("KeyU", lever(9, Some(1)))), Err(DeskError::Gone));
+        assert_eq!(after(&mut channel, key("KeyU", lever(2, Some(77)))), Err(DeskError::Gone));
         // Another key takes the place of the first; what is gone holds none.
-        channel.set_desk(channel.with_key("Numpad7", lever(1, "add")).unwrap());
+        after(&mut channel, key("Numpad7", lever(1, Some(1)))).unwrap();
         assert_eq!(channel.desk().keys.len(), 1);
         channel.take_away(WidgetId(1));
-        channel.set_desk(channel.with_key("Numpad7", lever(2, "add")).unwrap());
-        channel.set_desk(channel.with_key("", lever(2, "add")).unwrap());
+        after(&mut channel, key("Numpad7", lever(2, Some(1)))).unwrap();
+        after(&mut channel, key("", lever(2, Some(1)))).unwrap();
         assert!(channel.desk().keys.is_empty());
     }
 
@@ -262,15 +334,39 @@ mod tests {
     fn a_desk_for_a_purpose_begins_as_the_main_one_and_has_an_order_of_its_own() {
         let counter = || Definition::standard("counter", &settings()).unwrap().unfolded();
         let mut channel = Channel::new(settings(), [1, 2, 3].map(|id| (WidgetId(id), counter())));
-        channel.set_desk(Desk { hidden: BTreeSet::from([WidgetId(2)]), ..Desk::default() });
-        let (mut desk, id) = channel.with_desk("Match").unwrap();
-        assert_eq!((id, &desk.more[&1].shown), (1, &vec![WidgetId(1), WidgetId(3)]));
-        desk.more.get_mut(&1).unwrap().shown = vec![WidgetId(3), WidgetId(2), WidgetId(9)];
+        let ids = |ids: &[u32]| ids.iter().copied().map(WidgetId).collect::<Vec<_>>();
+        let arrange = |desk, order: &[u32], shown: &[u32]| DeskEdit::Arrange {
+            desk,
+            order: ids(order),
+            shown: ids(shown).into_iter().collect(),
+        };
+        after(&mut channel, arrange(0, &[1, 2, 3], &[1, 3])).unwrap();
+        let add = |name: &str| DeskEdit::Add { name: name.into() };
+        assert_eq!(after(&mut channel, add("Match")), Ok(Some(1)));
+        assert_eq!(channel.desk().more[&1].shown, ids(&[1, 3]));
+        after(&mut channel, arrange(1, &[3, 2, 1, 9], &[2, 3, 9])).unwrap();
         let order = |one: &OneDesk| channel.on_one_desk(one).iter().map(|(id, _, on)| (id.0, *on)).collect::<Vec<_>>();
-        assert_eq!(order(&desk.more[&1]), [(3, true), (2, true), (1, false)]);
-        assert!(matches!(channel.with_desk(" "), Err(DeskError::Name(_))));
-        desk.more = (1..13).map(|id| (id, desk.more[&1].clone())).collect();
-        channel.set_desk(desk);
-        assert_eq!(channel.with_desk("One more"), Err(DeskError::TooMany));
+        assert_eq!(order(&channel.desk().more[&1]), [(3, true), (2, true), (1, false)]);
+        assert!(matches!(after(&mut channel, add(" ")), Err(DeskError::Name(_))));
+        assert_eq!(after(&mut channel, arrange(7, &[1], &[1])), Err(DeskError::NoDesk));
+        for _ in 1..MOST_DESKS {
+            after(&mut channel, add("One more")).unwrap();
+        }
+        assert_eq!(after(&mut channel, add("One too many")), Err(DeskError::TooMany));
+        after(&mut channel, DeskEdit::Remove { desk: 1 }).unwrap();
+        assert_eq!(channel.desk().more.len(), MOST_DESKS - 1);
+    }
+
+    #[test]
+    fn two_people_at_two_desks_take_nothing_from_each_other() {
+        let counter = || Definition::standard("counter", &settings()).unwrap().unfolded();
+        let mut channel = Channel::new(settings(), [(WidgetId(1), counter())]);
+        let lever = Bound { widget: WidgetId(1), action: "add".into(), value: Some(1), side: None };
+        after(&mut channel, DeskEdit::Key { code: "KeyT".into(), lever: lever.clone() }).unwrap();
+        // The other one looks at a desk that has no such key yet.
+        after(&mut channel, DeskEdit::Sounds { muted: Some(true), chimes: None }).unwrap();
+        after(&mut channel, DeskEdit::Arrange { desk: 0, order: vec![WidgetId(1)], shown: BTreeSet::new() }).unwrap();
+        let desk = channel.desk();
+        assert_eq!((desk.muted, desk.keys.get("KeyT"), desk.hidden.len()), (true, Some(&lever), 1));
     }
 }

@@ -1,7 +1,7 @@
 //! What is heard besides lines of the record: chat, and readings of levels that are not recorded. What widgets make
 //! of a line of chat (a command, a vote, a press by a helper) is told to whoever keeps the record.
 
-use super::Channel;
+use super::{Channel, Spoken};
 use crate::book::chat::{ChatLine, Role};
 use crate::cues::When;
 use crate::record::entry::{Body, Draft};
@@ -13,6 +13,7 @@ use std::collections::{BTreeMap, BTreeSet};
 
 /// So many seconds a word for which cues wait is not heard again from the same viewer.
 const CUE_REST_S: i64 = 5;
+
 /// A vote as it was heard, before the voter's name is hidden.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct HeardVote {
@@ -55,7 +56,7 @@ pub struct Heard {
     /// Presses, to be decided.
     pub presses: Vec<ChatPress>,
     /// Answers of the bot, to be said in the chat in which it was asked.
-    pub answers: Vec<String>,
+    pub answers: Vec<Spoken>,
 }
 
 impl Channel {
@@ -63,18 +64,24 @@ impl Channel {
     pub fn hear(&mut self, feed: FeedId, lines: Vec<ChatLine>, now: Instant) -> Heard {
         let mut heard = Heard::default();
         for line in &lines {
-            self.make_of(line, now, &mut heard);
-            heard.answers.extend(self.answer(line, now));
+            let (word, message) = line.spoken();
+            self.make_of(line, &word, now, &mut heard);
+            heard.answers.extend(self.answer(line, (&word, message), now));
         }
+        heard.touched = self.show_chat(feed, lines);
+        heard
+    }
+
+    /// Shows lines of chat of which nothing is made, such as our own, and names the widgets that may show them.
+    pub fn show_chat(&mut self, feed: FeedId, lines: Vec<ChatLine>) -> BTreeSet<WidgetId> {
         for line in lines {
             self.chat.hear(feed, line);
         }
         let all = self.widgets.iter().chain(&self.drafts);
-        heard.touched = all.filter(|(_, piece)| piece.follows_chat()).map(|(id, _)| *id).collect();
-        heard
+        all.filter(|(_, piece)| piece.follows_chat()).map(|(id, _)| *id).collect()
     }
 
-    fn make_of(&mut self, line: &ChatLine, now: Instant, heard: &mut Heard) {
+    fn make_of(&mut self, line: &ChatLine, spoken: &str, now: Instant, heard: &mut Heard) {
         // Nobody says anything later than it arrives; clocks of chat servers may differ.
         let at = line.at.min(now);
         // Several widgets may listen for one word: it is one line, and rests as long as the most patient wishes.
@@ -99,7 +106,8 @@ impl Channel {
                 None => {}
             }
         }
-        for cue in self.cues.all.values().filter(|cue| cue.on) {
+        let waits = self.cue_words.contains(spoken);
+        for cue in self.cues.all.values().filter(|cue| waits && cue.on) {
             if let When::Command { word } = &cue.when
                 && let Some(text) = line.after(word)
             {

@@ -13,10 +13,11 @@ mod hear;
 mod snapshot;
 pub mod starts;
 
+pub use bot::Spoken;
 pub use cue::{CUE_SOURCE, Heeded, Occasion};
 pub use cue_offer::Around;
 pub use decide::{Appear, Correcting, Press};
-pub use desk::{Bound, Desk, DeskError, OneDesk, key_label};
+pub use desk::{Bound, Desk, DeskEdit, DeskError, OneDesk, key_label};
 pub use dry_run::{DryRun, WouldFire};
 pub use grant::{Grant, Job};
 pub use hear::{ChatPress, Heard, HeardVote};
@@ -59,6 +60,8 @@ pub struct Channel {
     desk: Desk,
     looks: Looks,
     cues: Cues,
+    /// The words of chat for which cues wait, in plain form.
+    cue_words: BTreeSet<String>,
     firings: Firings,
     /// Widgets as they are tried on the stage, where that differs from what is on air.
     drafts: BTreeMap<WidgetId, Piece>,
@@ -128,6 +131,7 @@ impl Channel {
             desk: Desk::default(),
             looks: Looks::default(),
             cues: Cues::default(),
+            cue_words: BTreeSet::new(),
             firings: Firings::default(),
             drafts: BTreeMap::new(),
             tallies: Tallies::default(),
@@ -275,12 +279,32 @@ impl Channel {
     #[must_use]
     pub fn rehearsal(&self, now: Instant) -> Self {
         // What is tried on the stage is what is rehearsed.
-        let widgets = self.widgets.iter().map(|(id, piece)| (*id, self.drafts.get(id).unwrap_or(piece).emptied()));
-        let mut rehearsal = Self::new(self.settings.clone(), widgets);
-        rehearsal.book = self.book.blank(&self.settings);
-        rehearsal.feeds.clone_from(&self.feeds);
+        let tried = self.widgets.iter().map(|(id, piece)| (*id, self.drafts.get(id).unwrap_or(piece).emptied()));
+        let mut rehearsal = self.beside(tried, self.book.blank(&self.settings));
         rehearsal.start_those_that_note(now);
         rehearsal
+    }
+
+    /// A channel for rehearsing a whole show from an instant on, as it would go on air now: the same widgets, rates,
+    /// desk, cues and words of chat, and a record of its own that begins with nothing, not even a show. `lot` gives a number
+    /// below the one that it is asked with.
+    #[must_use]
+    pub fn whole_rehearsal(&self, now: Instant, lot: impl FnMut(usize) -> usize) -> Self {
+        let on_air = self.widgets.iter().map(|(id, piece)| (*id, piece.emptied()));
+        let mut rehearsal = self.beside(on_air, self.book.unbegun(&self.settings));
+        rehearsal.desk.clone_from(&self.desk);
+        rehearsal.layouts.clone_from(&self.layouts);
+        rehearsal.set_cues(self.cues.clone());
+        rehearsal.set_bot(self.bot.clone(), now, lot);
+        rehearsal
+    }
+
+    fn beside(&self, widgets: impl IntoIterator<Item = (WidgetId, Piece)>, book: Book) -> Self {
+        let mut beside = Self::new(self.settings.clone(), widgets);
+        beside.book = book;
+        beside.feeds.clone_from(&self.feeds);
+        beside.set_looks(self.looks.clone());
+        beside
     }
 
     /// Everything that has happened.

@@ -240,6 +240,10 @@ pub trait Family: std::fmt::Debug + Clone + PartialEq + Serialize + DeserializeO
     fn follows_chat(&self) -> bool {
         false
     }
+    /// Whether it shows the notice of the moment.
+    fn follows_notices(&self) -> bool {
+        false
+    }
     /// What it makes of a line of chat, besides showing it.
     fn hears(&self, _state: &Self::State, _line: &ChatLine, _now: Instant) -> Option<Said> {
         None

@@ -72,6 +72,8 @@ pub trait Widget {
     fn follows_shows(&self) -> bool;
     /// Whether it shows chat.
     fn follows_chat(&self) -> bool;
+    /// Whether it shows the notice of the moment.
+    fn follows_notices(&self) -> bool;
     /// What it makes of a line of chat.
     fn hears(&self, line: &ChatLine, now: Instant) -> Option<Said>;
     /// The words for which it listens.
@@ -173,6 +175,10 @@ impl<F: Family> Widget for Folded<F> {
 
     fn follows_chat(&self) -> bool {
         self.definition.follows_chat()
+    }
+
+    fn follows_notices(&self) -> bool {
+        self.definition.follows_notices()
     }
 
     fn hears(&self, line: &ChatLine, now: Instant) -> Option<Said> {

@@ -225,6 +225,10 @@ impl Family for Ticker {
         Some(&self.format)
     }
 
+    fn follows_notices(&self) -> bool {
+        true
+    }
+
     fn view(&self, _: &NoActs, scope: &Scope<'_>) -> View {
         self.of(&self.told(scope), scope)
     }

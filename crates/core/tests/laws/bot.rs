@@ -33,7 +33,7 @@ fn notices(key: &str, text: &str) -> BotEdit {
 }
 
 fn hear(channel: &mut Channel, line: ChatLine, now: Instant) -> Vec<String> {
-    channel.hear(FeedId(1), vec![line], now).answers
+    channel.hear(FeedId(1), vec![line], now).answers.into_iter().map(Result::unwrap).collect()
 }
 
 #[test]
@@ -110,7 +110,7 @@ fn a_notice_waits_for_its_time_and_for_chat_and_says_for_what() {
     hear(&mut channel, line("ade", Role::Viewer, "hello", begin()), begin());
     assert_eq!(channel.notice(true, minute - TimeDelta::seconds(1), |_| 0), None, "too early");
     assert_eq!(channel.notice(false, minute, |_| 0), None, "nobody would hear it");
-    assert_eq!(channel.notice(true, minute, |_| 0), Some((Place::Chat, "notice 0".into())));
+    assert_eq!(channel.notice(true, minute, |_| 0), Some((Place::Chat, Ok("notice 0".into()))));
     assert_eq!(channel.notice(true, minute, |_| 0), None, "the next has its own time");
 }
 
@@ -123,7 +123,7 @@ fn a_notice_for_tickers_runs_on_them_until_the_next() {
     let minute = begin() + TimeDelta::seconds(60);
     let shown = |channel: &Channel| channel.view(WidgetId(1), minute).unwrap().text();
     assert!(!shown(&channel).contains("notice 0"));
-    assert_eq!(channel.notice(false, minute, |_| 0), Some((Place::Ticker, "notice 0".into())));
+    assert_eq!(channel.notice(false, minute, |_| 0), Some((Place::Ticker, Ok("notice 0".into()))));
     assert!(shown(&channel).contains("notice 0"));
     channel.set_bot(edited(&bot, &[notices("notices", "off")]), minute, |_| 0);
     assert!(!shown(&channel).contains("notice 0"), "it is taken off with the notices");
@@ -180,7 +180,7 @@ proptest! {
             now += TimeDelta::seconds(60);
             let on: BTreeSet<String> = texts(&channel);
             let told = channel.talk().next(channel.bot(), channel.around_notices(true));
-            let said = channel.notice(true, now, &mut lot).map(|(_, text)| text);
+            let said = channel.notice(true, now, &mut lot).map(|(_, text)| text.unwrap());
             prop_assert_eq!(said.is_some(), !on.is_empty());
             let Some(said) = said else { break };
             prop_assert_eq!(&said, &channel.bot().notices.all[&told[0].notice].text, "what was announced is said");

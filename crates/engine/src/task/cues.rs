@@ -4,11 +4,12 @@ use super::Task;
 use super::heard::Quiet;
 use super::said::LATER;
 use crate::calls::{CALL_PATIENCE, Call};
+use crate::commands::{self, By};
 use crate::error::EngineError;
-use crate::orders::{Command, Pressed, Stepped};
+use crate::orders::{Pressed, Stepped};
 use chrono::TimeDelta;
 use std::collections::{BTreeSet, VecDeque};
-use tally_core::channel::{Appear, CUE_SOURCE, Channel, Heeded, Occasion};
+use tally_core::channel::{CUE_SOURCE, Channel, Heeded, Occasion};
 use tally_core::cues::{CueEdit, Due, Offer};
 use tally_core::record::acts::ShowAct;
 use tally_core::record::cue::{Do, Outcome};
@@ -55,8 +56,8 @@ impl CuesAtWork {
 enum Taken {
     /// That became of it.
     Now(Outcome),
-    /// It is said or played as soon as that is written, so that it is never done twice.
-    Then(Outcome, Doing),
+    /// It is said or played as soon as it is written as done, so that it is never done twice.
+    Then(Doing),
     /// It is under way, and is heard of later.
     Later,
 }
@@ -88,11 +89,14 @@ impl Task {
         if !self.cues.waiting.is_empty() || !self.cues.called.is_empty() || self.cues.from.is_some() {
             return Some(self.cues.from.unwrap_or(Instant::MIN_UTC));
         }
-        // No further ahead than the task sleeps.
-        let horizon = after(self.inner.clock.now(), AHEAD);
+        self.channel.next_step(&self.cues.under_way).map(|due| due.at)
+    }
+
+    /// When something comes by itself that cues wait for; no further ahead than the task sleeps.
+    pub(super) fn timed_next(&self) -> Option<Instant> {
+        let horizon = after(self.inner.clock.now(), AHEAD * i32::try_from(self.inner.clock.speed()).unwrap_or(1));
         let timed = self.channel.comes_by_itself(horizon).map(|heeded| heeded.occasion.at);
-        let timed = timed.into_iter().chain(self.due_from).max();
-        self.channel.next_step(&self.cues.under_way).map(|due| due.at).into_iter().chain(timed).min()
+        timed.into_iter().chain(self.due_from).max()
     }
 
     /// Writes what cues decided, and does the steps that are due.
@@ -127,10 +131,10 @@ impl Task {
             let step = Stepped { fired: due.fired, step: due.step, name: due.name };
             match taken {
                 Taken::Now(outcome) => self.write_stepped(step, outcome).await?,
-                Taken::Then(outcome, doing) => {
-                    self.write_stepped(step, outcome).await?;
+                Taken::Then(doing) => {
+                    self.write_stepped(step, Outcome::Done).await?;
                     match doing {
-                        Doing::Say(text) => drop(self.hub.say(None, text)),
+                        Doing::Say(text) => self.say(None, text),
                         Doing::Play(overlay, sound) => {
                             let desk = self.channel.desk();
                             self.hub.play(overlay, &sound, if desk.muted { 0 } else { VOLUME });
@@ -220,15 +224,11 @@ impl Task {
             }
             Do::Appear { overlay, piece, shown } => self.step_appear((*overlay, *piece, *shown), by, id).await,
             Do::Sound { overlay, sound } => {
-                return Ok(Taken::Then(Outcome::Done, Doing::Play(*overlay, sound.clone())));
+                return Ok(Taken::Then(Doing::Play(*overlay, sound.clone())));
             }
             Do::Air { on } => {
                 let act = if *on { ShowAct::Begin } else { ShowAct::End };
-                let decide = move |channel: &Channel, now| channel.decide_show(act, &by, now);
-                let origin = Origin { source: CUE_SOURCE.into(), id };
-                let command = Command { origin, happened_at: None, decide: Box::new(decide), is_asked: None };
-                let is_asked = move |body: &Body| matches!(body, Body::Show { act: own, .. } if *own == act);
-                self.record(command.asking(is_asked)).await
+                self.record(commands::show(act, CUE_SOURCE, By { name: by, id })).await
             }
             Do::Say { text } => return Ok(self.step_say(due, text)),
             Do::Call { address } => return Ok(self.step_call(due, address)),
@@ -249,9 +249,9 @@ impl Task {
         }
         let name = due.person.as_deref().and_then(|person| self.channel.name_of(person)).unwrap_or_default();
         match self.channel.chat_line(text, &name, &due.about, self.inner.clock.now()) {
-            Ok(_) if !self.hub.is_chat_joined() => failed("no chat is joined; wire one in Feeds".into()),
+            Ok(_) if !self.is_chat_joined() => failed("no chat is joined; wire one in Feeds".into()),
             Ok(line) if line.is_empty() => Taken::Now(Outcome::Done),
-            Ok(line) => Taken::Then(Outcome::Done, Doing::Say(line)),
+            Ok(line) => Taken::Then(Doing::Say(line)),
             Err(why) => failed(why),
         }
     }
@@ -259,6 +259,10 @@ impl Task {
     fn step_call(&mut self, due: &Due, address: &str) -> Taken {
         if address.is_empty() {
             return Taken::Now(Outcome::Failed("there is no address yet; write one".into()));
+        }
+        // Nothing of a rehearsal goes out.
+        if self.keep.is_rehearsal() {
+            return Taken::Now(Outcome::Done);
         }
         let name = due.person.as_deref().and_then(|person| self.channel.name_of(person));
         let body = serde_json::json!({
@@ -295,15 +299,8 @@ impl Task {
         let (store, channel) = (self.inner.store.clone(), self.id);
         let kept = self.meanwhile(async move { store.overlay(channel, overlay).await }).await?;
         let about = self.channel.piece_words(&kept.air, piece);
-        let decide = move |channel: &Channel, _| {
-            let pieces = BTreeSet::from([piece]);
-            let asked = Appear { overlay, layout: &kept.air, pieces: &pieces, about: &about, shown };
-            channel.decide_appear(&asked, &by)
-        };
-        let origin = Origin { source: CUE_SOURCE.into(), id };
-        let is_asked = move |body: &Body| matches!(body, Body::Appear { overlay: own, shown: is, .. } if *own == overlay && *is == shown);
-        let command = Command { origin, happened_at: None, decide: Box::new(decide), is_asked: None };
-        self.record(command.asking(is_asked)).await
+        let (layout, pieces) = ((overlay, kept.air), BTreeSet::from([piece]));
+        self.record(commands::appear(layout, pieces, about, shown, CUE_SOURCE, By { name: by, id })).await
     }
 
     /// Does something to the cues.
@@ -315,20 +312,14 @@ impl Task {
         Ok(edited)
     }
 
-    /// Fires a cue by hand.
-    pub(super) async fn fire_cue(&mut self, cue: u32, by: String, id: String) -> Result<Seq, EngineError> {
-        let now = self.inner.clock.now();
-        let occasion = Occasion {
-            cue,
-            cause: None,
-            at: now,
-            about: format!("{by} pressed it"),
-            person: None,
-            depth: 0,
-            by_hand: true,
+    /// Fires a cue by hand, which means it: only one that is gone does not.
+    pub(super) async fn fire_cue(&mut self, cue: u32, By { name, id }: By) -> Result<Seq, EngineError> {
+        let decide = move |channel: &Channel, now| {
+            let about = format!("{name} pressed it");
+            let occasion = Occasion { cue, cause: None, at: now, about, person: None, depth: 0, by_hand: true };
+            channel.decide_cue(&occasion).map_err(|_| Refusal::NotNow("there is no such cue"))
         };
-        let body = self.channel.decide_cue(&occasion)?;
-        let written = self.write_line(Origin { source: format!("{CUE_SOURCE} by hand"), id }, now, body).await?;
-        Ok(written.unwrap_or_else(|| self.channel.last_seq()))
+        let command = commands::command(&format!("{CUE_SOURCE} by hand"), id, decide);
+        self.record(command.asking(move |body| matches!(body, Body::Fired { cue: fired, .. } if *fired == cue))).await
     }
 }

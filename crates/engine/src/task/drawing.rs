@@ -7,11 +7,13 @@ use std::panic::AssertUnwindSafe;
 use tally_core::channel::{Job, RollLine};
 use tally_core::cues::Cue;
 use tally_core::record::ids::{FeedId, WidgetId};
-use tally_core::time::{Instant, after};
+use tally_core::time::{Instant, after, before};
 use tally_store::feeds::{Feed, Wiring};
 
-/// For so long the desk is told that a cue failed.
+/// For so long the desk is told that a cue failed, or that something could not be said.
 const FAILED: TimeDelta = TimeDelta::minutes(10);
+/// What brings everything that happens in a rehearsal.
+const SCRIPT: &str = "The script";
 /// So many lines of chat stand beside the paper roll.
 const CHAT: usize = 40;
 
@@ -89,8 +91,12 @@ impl Task {
 
     fn draw_pulse(&self) {
         let shown = self.feeds.iter().filter(|feed| !feed.removed && !matches!(feed.wiring, Wiring::Import { .. }));
-        let feeds: Vec<PulseFeed> =
+        let mut feeds: Vec<PulseFeed> =
             shown.map(|feed| PulseFeed { name: feed.name.clone(), heard: self.heard(feed) }).collect();
+        if self.keep.is_rehearsal() {
+            let last = self.channel.roll().last().map(|line| line.arrived_at);
+            feeds.push(PulseFeed { name: SCRIPT.into(), heard: Heard { last, connected: true, ..Heard::default() } });
+        }
         let title = |id| self.channel.widget(id).map(|piece| piece.title().to_owned());
         let roll: Vec<(RollLine, Option<String>)> =
             self.channel.roll().map(|line| (line.clone(), line.widget.and_then(title))).collect();
@@ -109,6 +115,9 @@ impl Task {
             Some((format!("The cue “{}”", cue.name), words.to_owned()))
         };
         attention.extend(self.channel.cues().all.iter().filter_map(failed));
+        let unsaid = self.hearing.unsaid_since(before(now, FAILED));
+        attention.extend(unsaid.map(|why| ("Chat".to_owned(), why.to_owned())));
+        attention.extend(self.hub.rehearsal().map(|running| ("Rehearsal".to_owned(), running.words())));
         let chat: Vec<_> = self.channel.chat().newest().take(CHAT).map(|(number, _, line)| (number, line)).collect();
         let pulse = Pulse {
             attention: &attention,

@@ -31,6 +31,8 @@ pub struct Quiet {
 #[derive(Debug, Default)]
 pub struct Hearing {
     quiet: VecDeque<Quiet>,
+    /// What the bot could not say last.
+    unsaid: Option<(Instant, String)>,
     rehearsed: VecDeque<(Instant, Happening)>,
     states: BTreeMap<FeedId, State>,
 }
@@ -77,6 +79,16 @@ impl Hearing {
     pub(crate) fn stayed_quiet(&mut self, quiet: Quiet) {
         self.quiet.truncate(QUIET - 1);
         self.quiet.push_front(quiet);
+    }
+
+    /// Something cannot be said in chat, and why.
+    pub(crate) fn unsaid(&mut self, why: String, now: Instant) {
+        self.unsaid = Some((now, why));
+    }
+
+    /// What could not be said in chat since an instant, and why.
+    pub(crate) fn unsaid_since(&self, since: Instant) -> Option<&str> {
+        self.unsaid.as_ref().filter(|(at, _)| *at >= since).map(|(_, why)| why.as_str())
     }
 
     /// The newest occasions on which cues stayed quiet, newest first.

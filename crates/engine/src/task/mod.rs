@@ -19,8 +19,10 @@ mod votes;
 use crate::engine::Inner;
 use crate::error::EngineError;
 use crate::hub::Hub;
+use crate::keep::Keep;
 use crate::orders::Order;
 use crate::publish::Pace;
+pub(crate) use bot::lot;
 use celebrations::Celebrations;
 use cues::CuesAtWork;
 use heard::Hearing;
@@ -31,6 +33,7 @@ use std::collections::{BTreeMap, VecDeque};
 use std::sync::Arc;
 use std::time::Duration;
 use supervise::Loaded;
+pub(crate) use supervise::rehearse;
 use tally_core::channel::Channel;
 use tally_core::record::ids::{ChannelId, FeedId, Seq, WidgetId};
 use tally_core::record::levels::Levels;
@@ -77,6 +80,7 @@ fn names(feeds: &[Feed]) -> BTreeMap<FeedId, String> {
 struct Task {
     inner: Arc<Inner>,
     id: ChannelId,
+    keep: Keep,
     waiting: mpsc::Receiver<Order>,
     /// Orders that came while the database was waited for, and have to wait for it too.
     deferred: VecDeque<Order>,
@@ -138,14 +142,24 @@ impl Task {
     /// # Errors
     /// The database is away, or there is no such channel.
     async fn begin(inner: Arc<Inner>, id: ChannelId, hub: Arc<Hub>) -> Result<Self, EngineError> {
-        let Loaded { channel, record, tokens, drafts, feeds } = Loaded::of(&inner, id).await?;
+        let mut loaded = Loaded::of(&inner, id).await?;
+        let drafts = std::mem::take(&mut loaded.drafts);
+        let keep = Keep::Database { store: inner.store.clone(), ledger: inner.ledger.clone() };
+        let mut task = Self::new(inner, id, hub, keep, loaded);
+        task.begin_with(drafts).await?;
+        Ok(task)
+    }
+
+    fn new(inner: Arc<Inner>, id: ChannelId, hub: Arc<Hub>, keep: Keep, loaded: Loaded) -> Self {
+        let Loaded { channel, record, tokens, feeds, .. } = loaded;
         let now = tokio::time::Instant::now();
         let layouts = hub.overlays_watch();
-        let mut task = Self {
+        Self {
             kept_at: channel.last_seq(),
             channel,
             inner,
             id,
+            keep,
             waiting: mpsc::channel(1).1,
             deferred: VecDeque::new(),
             doing: "loading".into(),
@@ -174,16 +188,16 @@ impl Task {
             attention: BTreeMap::new(),
             watches: BTreeMap::new(),
             rehearsal: None,
-        };
-        task.load_drafts(drafts).await?;
-        Ok(task)
+        }
     }
 
-    async fn load_drafts(&mut self, drafts: Vec<(WidgetId, Setup)>) -> Result<(), EngineError> {
+    async fn begin_with(&mut self, drafts: Vec<(WidgetId, Setup)>) -> Result<(), EngineError> {
         self.catch_up().await?;
         self.lives = true;
         self.hub.cover(self.channel.is_covered());
-        self.note_absences().await?;
+        if !self.keep.is_rehearsal() {
+            self.note_absences().await?;
+        }
         self.load_vote_keys().await?;
         self.load_seeds().await?;
         for (id, setup) in drafts {
@@ -207,10 +221,9 @@ impl Task {
                 None => {
                     let levels = self.levels.next().map(|at| self.until(at));
                     let wake = self.wake_at();
-                    let later = [self.said_next(), self.seeds_next(), self.cues_next(), self.notice_next()]
-                        .into_iter()
-                        .flatten()
-                        .min();
+                    let later =
+                        [self.said_next(), self.seeds_next(), self.cues_next(), self.timed_next(), self.notice_next()];
+                    let later = later.into_iter().flatten().min();
                     let said = later.map(|at| self.until(at));
                     let wake =
                         [levels, said, self.votes.due()].into_iter().flatten().fold(wake, |wake, at| wake.min(at));
@@ -279,6 +292,10 @@ impl Task {
     }
 
     async fn handle(&mut self, order: Order) {
+        // What is rehearsed is a copy: what people make is made in the channel itself.
+        if self.keep.is_rehearsal() && order.shapes() {
+            return;
+        }
         // Replies to somebody who has gone away meanwhile are dropped: the command is done all the same.
         match order {
             Order::Record { command, reply } => {
@@ -287,8 +304,8 @@ impl Task {
             Order::ChangeSettings { record, reply } => {
                 let _ = reply.send(self.change_settings(*record).await);
             }
-            Order::ArrangeDesk { desk, reply } => {
-                let _ = reply.send(self.arrange_desk(desk).await);
+            Order::EditDesk { edit, reply } => {
+                let _ = reply.send(self.edit_desk(edit).await);
             }
             Order::EditLooks { edit, reply } => {
                 let _ = reply.send(self.edit_looks(edit).await);
@@ -300,8 +317,8 @@ impl Task {
                 let _ = reply.send(self.edit_bot(edit).await);
             }
             Order::Called { step, outcome } => self.cues.was_called(step, outcome),
-            Order::FireCue { cue, by, id, reply } => {
-                let _ = reply.send(self.fire_cue(cue, by, id).await);
+            Order::FireCue { cue, by, reply } => {
+                let _ = reply.send(self.fire_cue(cue, by).await);
             }
             Order::Rehearse { widget, make_believe, feed, reply } => {
                 let _ = reply.send(self.rehearse(widget, make_believe, feed));
@@ -367,8 +384,7 @@ impl Task {
     /// When to wake for an instant. A far one is looked at again from time to time, should the machine's clock
     /// be set.
     fn until(&self, at: Instant) -> tokio::time::Instant {
-        let wait = (at - self.inner.clock.now()).to_std().unwrap_or_default();
-        tokio::time::Instant::now() + wait.min(PULSE_IDLE)
+        tokio::time::Instant::now() + self.inner.clock.wait(at).min(PULSE_IDLE)
     }
 
     async fn keep_snapshot(&mut self) {
@@ -381,8 +397,8 @@ impl Task {
             self.channel.book().dirty().map(|(day, facts, changed)| BookPart::of(day, facts, changed)).collect();
         let saved = match parts {
             Ok(parts) => {
-                let (store, id, snapshot) = (self.inner.store.clone(), self.id, self.channel.snapshot());
-                self.meanwhile(async move { store.save_snapshot(id, snapshot, parts.concat()).await }).await
+                let (keep, id, snapshot) = (self.keep.clone(), self.id, self.channel.snapshot());
+                self.meanwhile(async move { keep.save_snapshot(id, snapshot, parts.concat()).await }).await
             }
             Err(error) => Err(error),
         };

@@ -89,8 +89,8 @@ impl Task {
 
     /// The line that was written for an origin before, if it says what is asked now.
     async fn done_before(&mut self, origin: Origin, is_asked: &IsAsked) -> Result<Option<Seq>, EngineError> {
-        let (store, id, key) = (self.inner.store.clone(), self.id, origin_key(Namespace::Own, &origin));
-        match self.meanwhile(async move { store.entry_by_origin(id, key).await }).await {
+        let (keep, id, key) = (self.keep.clone(), self.id, origin_key(Namespace::Own, &origin));
+        match self.meanwhile(async move { keep.entry_by_origin(id, key).await }).await {
             Ok(entry) if is_asked(&entry.body) => Ok(Some(entry.seq)),
             Ok(_) => Err(EngineError::KeyReused),
             Err(StoreError::NotFound) => Ok(None),
@@ -125,8 +125,8 @@ impl Task {
         }
         for _ in 0..3 {
             self.catch_up().await?;
-            let (ledger, id, after, rows) = (self.inner.ledger.clone(), self.id, self.channel.last_seq(), rows.clone());
-            match self.meanwhile(async move { ledger.append(id, after, rows).await }).await {
+            let (keep, id, after, rows) = (self.keep.clone(), self.id, self.channel.last_seq(), rows.clone());
+            match self.meanwhile(async move { keep.append(id, after, rows).await }).await {
                 Ok(places) => {
                     for (draft, place) in drafts.into_iter().zip(&places) {
                         if let Some(seq) = place {
@@ -167,8 +167,8 @@ impl Task {
     /// Folds in whatever the ledger holds beyond the present state.
     pub(super) async fn catch_up(&mut self) -> Result<(), EngineError> {
         while self.behind {
-            let (store, id, after) = (self.inner.store.clone(), self.id, self.channel.last_seq());
-            let entries = self.meanwhile(async move { store.entries_after(id, None, after, PAGE).await }).await?;
+            let (keep, id, after) = (self.keep.clone(), self.id, self.channel.last_seq());
+            let entries = self.meanwhile(async move { keep.entries_after(id, None, after, PAGE).await }).await?;
             self.behind = !entries.is_empty();
             for entry in &entries {
                 self.apply(entry);

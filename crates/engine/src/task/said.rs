@@ -49,8 +49,8 @@ impl Task {
         self.hearing.chat(feed, lines.len(), now);
         let heard = self.channel.hear(feed, lines, now);
         self.pace.touch(heard.touched);
-        for text in heard.answers {
-            self.hub.say(Some(feed), text);
+        for answer in heard.answers {
+            self.speak(Some(feed), answer);
         }
         for (at, happening) in heard.commands {
             if self.said.commands.len() >= MOST {

@@ -57,8 +57,8 @@ pub(super) fn seal_for_rehearsal(channel: &mut Channel, mut apply: impl FnMut(&m
 impl Task {
     /// Takes up the seeds that were kept when the program ended.
     pub(super) async fn load_seeds(&mut self) -> Result<(), EngineError> {
-        let (store, id) = (self.inner.store.clone(), self.id);
-        let kept = self.meanwhile(async move { store.seeds(id).await }).await?;
+        let (keep, id) = (self.keep.clone(), self.id);
+        let kept = self.meanwhile(async move { keep.seeds(id).await }).await?;
         self.seeds.kept = kept.into_iter().map(|(widget, promised, seed)| (promised, (widget, seed))).collect();
         self.channel.set_seeds(self.seeds.by_commitment());
         Ok(())
@@ -90,14 +90,14 @@ impl Task {
                 Piece::Wheel(folded) => folded.state.spun(kept),
                 _ => None,
             });
-            let store = self.inner.store.clone();
-            self.meanwhile(async move { store.seed_is_out(kept, spun).await }).await?;
+            let keep = self.keep.clone();
+            self.meanwhile(async move { keep.seed_is_out(kept, spun).await }).await?;
             self.seeds.kept.remove(&kept);
         }
         for widget in unsealed(&self.channel, &self.seeds.by_commitment()) {
-            let (store, seed) = (self.inner.store.clone(), Bytes32(rand::random()));
+            let (keep, seed) = (self.keep.clone(), Bytes32(rand::random()));
             let promise = commitment(seed);
-            self.meanwhile(async move { store.keep_seed(widget, promise, seed).await }).await?;
+            self.meanwhile(async move { keep.keep_seed(widget, promise, seed).await }).await?;
             self.seeds.kept.insert(promise, (widget, seed));
             self.channel.set_seeds(self.seeds.by_commitment());
             self.write_by_itself(self.inner.clock.now(), sealed(widget, promise)).await?;

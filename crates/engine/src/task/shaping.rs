@@ -4,7 +4,7 @@ use super::{NO_SNAPSHOT, PAGE, Task, levels};
 use crate::error::EngineError;
 use crate::orders::Shaping;
 use std::collections::BTreeSet;
-use tally_core::channel::Desk;
+use tally_core::channel::DeskEdit;
 use tally_core::look::LookEdit;
 use tally_core::money::Currency;
 use tally_core::money::conversion::Conversion;
@@ -188,9 +188,9 @@ impl Task {
         let mut after = Seq(0);
         let acts_alone = fresh.notes() == 0;
         loop {
-            let (store, channel) = (self.inner.store.clone(), self.id);
+            let (keep, channel) = (self.keep.clone(), self.id);
             let kinds = acts_alone.then(|| vec![ACT, VOID]);
-            let entries = self.meanwhile(async move { store.entries_after(channel, kinds, after, PAGE).await }).await?;
+            let entries = self.meanwhile(async move { keep.entries_after(channel, kinds, after, PAGE).await }).await?;
             let Some(last) = entries.last() else { return Ok(fresh) };
             after = last.seq;
             for entry in &entries {
@@ -280,14 +280,15 @@ impl Task {
         Ok(())
     }
 
-    pub(super) async fn arrange_desk(&mut self, desk: Desk) -> Result<(), EngineError> {
+    pub(super) async fn edit_desk(&mut self, edit: DeskEdit) -> Result<Option<u32>, EngineError> {
+        let (desk, new) = self.channel.edited_desk(edit, self.inner.clock.now())?;
         let (store, id, kept) = (self.inner.store.clone(), self.id, desk.clone());
         self.meanwhile(async move { store.save_desk(id, kept).await }).await?;
         self.channel.set_desk(desk);
         // Plates carry their keys, which go by their places.
         let all: Vec<WidgetId> = self.channel.widgets().map(|(id, _)| id).collect();
         self.pace.touch(all);
-        Ok(())
+        Ok(new)
     }
 
     pub(super) async fn edit_looks(&mut self, edit: LookEdit) -> Result<Option<u32>, EngineError> {

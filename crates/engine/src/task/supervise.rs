@@ -4,6 +4,8 @@ use super::{Task, names};
 use crate::engine::Inner;
 use crate::error::EngineError;
 use crate::hub::Hub;
+use crate::keep::Keep;
+use crate::orders::Order;
 use futures_util::FutureExt;
 use std::any::Any;
 use std::collections::BTreeMap;
@@ -15,6 +17,7 @@ use tally_core::record::ids::{ChannelId, WidgetId};
 use tally_core::widgets::Setup;
 use tally_store::accounts::ChannelRecord;
 use tally_store::feeds::Feed;
+use tokio::sync::mpsc;
 
 /// The first wait before a channel is loaded anew once more; each is twice the one before.
 const FIRST_WAIT: Duration = Duration::from_millis(250);
@@ -82,6 +85,32 @@ pub(super) async fn supervise(mut task: Task) {
         };
         inner.health.mark_up(id);
     }
+}
+
+/// Sets a rehearsal of a channel going, as it was copied for that. It goes on as long as it can: one that ends when it
+/// should not is over.
+pub(crate) async fn rehearse(
+    inner: Arc<Inner>,
+    id: ChannelId,
+    hub: Arc<Hub>,
+    waiting: mpsc::Receiver<Order>,
+    channel: Channel,
+) -> Result<(), EngineError> {
+    let record = inner.store.channel(id).await?;
+    let widgets = inner.store.widgets(id).await?;
+    let tokens = widgets.into_iter().map(|one| (one.id, one.page_token)).collect();
+    // The channel's feeds bring nothing here.
+    let loaded = Loaded { channel, record, tokens, drafts: Vec::new(), feeds: Vec::new() };
+    let mut task = Task::new(Arc::clone(&inner), id, hub, Keep::memory(), loaded);
+    task.begin_with(Vec::new()).await?;
+    task.waiting = waiting;
+    inner.runtime.spawn(async move {
+        if let Err(why) = AssertUnwindSafe(task.run()).catch_unwind().await {
+            let (doing, why) = (&task.doing, reason(&*why));
+            tracing::error!(channel = %id, doing, why, "a rehearsal has ended when it should not");
+        }
+    });
+    Ok(())
 }
 
 /// Makes a task. Should that fail in a way that it must not, it is told, and the channel is away.

@@ -81,8 +81,8 @@ impl Votes {
 impl Task {
     /// Remembers which keys were kept when the program ended.
     pub(super) async fn load_vote_keys(&mut self) -> Result<(), EngineError> {
-        let (store, id) = (self.inner.store.clone(), self.id);
-        self.votes.kept = self.meanwhile(async move { store.polls_with_keys(id).await }).await?;
+        let (keep, id) = (self.keep.clone(), self.id);
+        self.votes.kept = self.meanwhile(async move { keep.polls_with_keys(id).await }).await?;
         Ok(())
     }
 
@@ -100,8 +100,8 @@ impl Task {
         let over = |place: &&Place| !channel.awaits_votes(place.0, place.1, now);
         let over: Vec<Place> = self.votes.kept.iter().filter(over).copied().collect();
         for place in over {
-            let store = self.inner.store.clone();
-            let dropped = self.meanwhile(async move { store.drop_vote_key(place.0, place.1).await }).await;
+            let keep = self.keep.clone();
+            let dropped = self.meanwhile(async move { keep.drop_vote_key(place.0, place.1).await }).await;
             // Should the database be away, the key goes with the next try.
             if dropped.is_ok() {
                 self.votes.kept.retain(|one| *one != place);
@@ -144,8 +144,8 @@ impl Task {
         if let Some(key) = self.votes.keys.get(&place) {
             return Ok(*key);
         }
-        let (fresh, store): (Secret, _) = (rand::random(), self.inner.store.clone());
-        let key = self.meanwhile(async move { store.vote_key(place.0, place.1, fresh).await }).await?;
+        let (fresh, keep): (Secret, _) = (rand::random(), self.keep.clone());
+        let key = self.meanwhile(async move { keep.vote_key(place.0, place.1, fresh).await }).await?;
         self.votes.keys.insert(place, key);
         if !self.votes.kept.contains(&place) {
             self.votes.kept.push(place);

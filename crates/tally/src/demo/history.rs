@@ -12,8 +12,8 @@ use tally_core::record::settings::Settings;
 use tally_core::time::Instant;
 use tally_core::time::calendar::Period;
 use tally_feeds::cloudevents::{self, Mode};
-use tally_standin::script::people::REGULARS;
-use tally_standin::script::{Moment, Mood, Script, Stretch, What};
+use tally_feeds::script::people::REGULARS;
+use tally_feeds::script::{Moment, Mood, Script, Stretch, What};
 
 const SEED: u64 = 1930;
 /// When a show goes on air, local time.

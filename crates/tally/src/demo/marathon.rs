@@ -13,7 +13,7 @@ use tally_core::record::settings::Settings;
 use tally_core::sentence::EditError;
 use tally_core::time::Instant;
 use tally_core::widgets::{Definition, Piece, Setup};
-use tally_standin::script::people::REGULARS;
+use tally_feeds::script::people::REGULARS;
 
 /// For how long it has been going.
 const GOING_S: i64 = 8 * 3_600 + 20 * 60;

@@ -56,6 +56,7 @@ async fn axe_finds_nothing_on_any_screen() {
             "/files",
             "/cues",
             "/chat",
+            "/rehearsals",
             "/looks",
             "/looks/1",
             "/pass",

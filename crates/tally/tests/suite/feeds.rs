@@ -260,7 +260,7 @@ async fn gifts_can_stand_for_their_subscriptions() {
 
 #[tokio::test(flavor = "multi_thread")]
 async fn a_scripted_show_is_recorded_whole_outage_and_all() {
-    use tally_standin::script::{SHIPPED, Script, What};
+    use tally_feeds::script::{SHIPPED, Script, What};
     let database = Database::new();
     let program = Program::in_its_world(&database.url);
     let (owner, world) = (Owner::of(&program).await, program.tip_jar.clone().unwrap());

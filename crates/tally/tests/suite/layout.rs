@@ -10,7 +10,7 @@ use crate::kit::sender::{Sender, tip_by};
 const SIZES: [(u32, u32); 3] = [(1280, 800), (1440, 900), (390, 844)];
 
 /// Rooms, each with what is opened in it. `{ledger}` is a line of the ledger.
-const ROOMS: [(&str, &str); 48] = [
+const ROOMS: [(&str, &str); 49] = [
     ("/desk", ""),
     ("/desk", "document.querySelector('[data-open=arrange]').click()"),
     ("/widgets", ""),
@@ -61,6 +61,7 @@ const ROOMS: [(&str, &str); 48] = [
     ("/files", "document.querySelectorAll('details').forEach((one) => { one.open = true; })"),
     ("/cues", "document.querySelectorAll('details').forEach((one) => { one.open = true; })"),
     ("/chat", ""),
+    ("/rehearsals", "document.querySelector('.rehearsal-own').open = true"),
     ("/looks", ""),
     ("/looks/1?on=1", "document.querySelectorAll('details').forEach((one) => { one.open = true; })"),
     ("/helpers", ""),

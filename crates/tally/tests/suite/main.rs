@@ -39,6 +39,7 @@ mod permissions;
 mod pictures;
 mod polls;
 mod record;
+mod rehearsal;
 mod store;
 mod values;
 mod wheels;

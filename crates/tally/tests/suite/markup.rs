@@ -20,7 +20,7 @@ async fn every_room_is_conforming_markup() {
     };
     owner.done("/feeds", &[("kind", "any_webhook"), ("name", "Odd tips")]).await;
     owner.done("/feeds/3/rules/edit", &[("part", "new")]).await;
-    let rooms = "/desk /widgets /widgets/1/looks /feeds /feeds/3/rules /ledger /channel /shows /account \
+    let rooms = "/desk /rehearsals /widgets /widgets/1/looks /feeds /feeds/3/rules /ledger /channel /shows /account \
         /polls /matches /helpers /overlays /overlays/1 /files /cues /chat /looks /looks/1?on=2 /widgets/23/score /pass";
     let (link, _) = owner.pass("Bram", &[("desk", "yes"), ("devices", "1")]).await;
     keep("door", owner.page(&format!("/p/{link}")).await);

@@ -249,7 +249,10 @@ impl Things {
         let first = ["/looks/", "/cues/", "/chat/", "/api/v1/cues/", "/api/v1/overlays/"]
             .iter()
             .any(|room| fixed.starts_with(room));
-        let id = id.or(own("/overlays/", "overlay")).or(first.then(|| "1".to_owned()));
+        let id = id
+            .or(own("/overlays/", "overlay"))
+            .or(own("/rehearsal/overlays/", "overlay"))
+            .or(first.then(|| "1".to_owned()));
         let widget = own("/polls/", "poll").unwrap_or_default();
         let token = own("/clips/", "clip").or(own("/imports/", "upload")).or(own("/in/", "feed token"));
         fixed
@@ -293,14 +296,18 @@ impl Things {
             "/looks/{id}/wear" | "/looks/{id}/back" => form(&[("on", &self.fields["overlay"])]),
             "/looks/{id}/same" => form(&[("widget", &self.board.to_string())]),
             "/overlays/{id}/edit" => Sent::Json(json!({"step": 1, "edit": {"remove": {"ids": []}}})),
-            "/overlays/{id}/appear" => {
+            "/rehearsals" => form(&[("script", "quiet"), ("speed", "1"), ("overlay", "1")]),
+            "/rehearsals/stop" => form(&[("in_room", "true")]),
+            "/overlays/{id}/appear" | "/rehearsal/overlays/{id}/appear" => {
                 Sent::Json(json!({"pieces": [1], "shown": number.is_multiple_of(2), "id": format!("appear {number}")}))
             }
             "/desk/more" => form(&[("name", "Match night")]),
             "/desk/keys" => Sent::Json(json!({"code": "KeyT", "widget": self.board, "action": "undo"})),
-            "/desk/cover" => Sent::Json(json!({"covered": true, "id": format!("cover {number}")})),
+            "/desk/cover" | "/rehearsal/desk/cover" => {
+                Sent::Json(json!({"covered": true, "id": format!("cover {number}")}))
+            }
             "/overlays/{id}/turn" | "/overlays/{id}/air" => Sent::Json(json!({"step": 1})),
-            "/widgets/{id}/press" | "/pass/{id}/press" => press(),
+            "/widgets/{id}/press" | "/rehearsal/widgets/{id}/press" | "/pass/{id}/press" => press(),
             "/widgets/{id}/clips" => Sent::Bytes(b"no clip".to_vec()),
             "/feeds/{id}/rules/file" => Sent::Bytes(self.fields["rules"].clone().into_bytes()),
             "/imports" => Sent::Bytes(b"type,name\nfollow,ann\n".to_vec()),

@@ -14,7 +14,6 @@ use actix_web::{HttpRequest, HttpResponse, Resource, web};
 use serde::de::{DeserializeOwned, Error as _};
 use serde::{Deserialize, Deserializer};
 use serde_json::Number;
-use tally_core::cues::NotFired;
 use tally_core::record::refusal::Refusal;
 use tally_engine::EngineError;
 
@@ -36,9 +35,7 @@ fn refused(error: EngineError) -> WebError {
     match error {
         EngineError::Refused(Refusal::WrongValue(_)) => WebError::Refused(words),
         EngineError::Refused(Refusal::NoSuchWidget | Refusal::NoSuchAction(..)) => WebError::Missing(words),
-        EngineError::Refused(_) | EngineError::NotFired(NotFired::Off) | EngineError::KeyReused => {
-            WebError::Conflict(words)
-        }
+        EngineError::Refused(_) | EngineError::KeyReused => WebError::Conflict(words),
         error => error.into(),
     }
 }

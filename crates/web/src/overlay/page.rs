@@ -11,8 +11,6 @@ use actix_web::http::header;
 use actix_web::{HttpRequest, HttpResponse, web};
 use askama::Template;
 use serde::Deserialize;
-use tally_engine::ChannelHandle;
-use tally_store::overlays::OverlayRecord;
 
 #[derive(Template)]
 #[template(path = "overlay.html")]
@@ -30,9 +28,12 @@ struct Page<'a> {
 }
 
 /// Finds the overlay behind an address. Guessing is slowed down.
-async fn find(app: &App, request: &HttpRequest, token: &str) -> Result<(ChannelHandle, OverlayRecord), WebError> {
+async fn find(app: &App, request: &HttpRequest, token: &str) -> Result<live::OnAir, WebError> {
     let record = behind(app, request, token, app.engine.store().overlay_by_token(token.to_owned())).await?;
-    Ok((app.engine.channel(record.channel).await?, record))
+    let real = app.engine.channel(record.channel).await?;
+    let rehearsed = real.hub.rehearsal().filter(|running| running.shows_on(record.id));
+    let shown = rehearsed.map_or_else(|| real.clone(), |running| running.channel.clone());
+    Ok(live::OnAir { real, shown, record })
 }
 
 /// `GET /o/{token}`: an overlay, transparent, at any size.
@@ -41,10 +42,10 @@ pub async fn page(
     request: HttpRequest,
     token: web::Path<String>,
 ) -> Result<HttpResponse, WebError> {
-    let (channel, record) = find(&app, &request, &token).await?;
-    let mark = mark(&channel, &record).await?;
-    let stage = stage(&channel, &record).await?;
-    let covered = *channel.hub.cover_watch().borrow();
+    let live::OnAir { shown, record, .. } = find(&app, &request, &token).await?;
+    let mark = mark(&shown, &record).await?;
+    let stage = stage(&shown, &record).await?;
+    let covered = *shown.hub.cover_watch().borrow();
     let fonts = fonts::ahead(&stage);
     let page =
         Page { build: crate::assets::build(), token: &token, name: &record.air.name, stage, mark, covered, fonts };
@@ -69,7 +70,7 @@ pub async fn page_live(
     has: web::Query<Has>,
 ) -> Result<HttpResponse, actix_web::Error> {
     match find(&app, &request, &token).await {
-        Ok((channel, record)) => live::overlay(&request, payload, channel, app, record, has.into_inner().have),
+        Ok(on_air) => live::overlay(&request, payload, on_air, app, has.into_inner().have),
         Err(WebError::NotFound) => live::void(&request, payload),
         Err(error) => Err(error.into()),
     }

@@ -15,11 +15,11 @@ use askama::Template;
 use chrono::TimeDelta;
 use serde::Deserialize;
 use serde_json::json;
-use tally_core::channel::{Bound, Channel, Desk};
+use tally_core::channel::{Bound, Channel, DeskEdit};
 use tally_core::record::ids::WidgetId;
 use tally_core::time::{Instant, before};
 use tally_core::widgets::Piece;
-use tally_engine::Pressed;
+use tally_engine::{EngineError, Pressed};
 
 /// For how long a press may wait on a phone without a connection.
 const LONGEST_WAIT_MS: u32 = 12 * 3_600_000;
@@ -106,17 +106,9 @@ pub async fn arrange(owner: Owner, fields: web::Form<Vec<(String, String)>>) -> 
         ids.map_err(|_| WebError::Refused("The desk takes numbers of widgets.".into()))
     };
     let (order, shown, which) = (named("order")?, named("shown")?, named("desk")?);
-    let mut desk = owner.channel.ask(|channel, _| channel.desk().clone()).await?;
-    let which = which.first().map_or(0, |id| id.0);
-    match desk.more.get_mut(&which) {
-        Some(one) => one.shown = order.into_iter().filter(|id| shown.contains(id)).collect(),
-        None => {
-            desk.hidden = order.iter().copied().filter(|id| !shown.contains(id)).collect();
-            desk.order = order;
-        }
-    }
-    owner.channel.arrange_desk(desk).await?;
-    Ok(go_to(&address(which)))
+    let desk = which.first().map_or(0, |id| id.0);
+    owner.channel.edit_desk(DeskEdit::Arrange { desk, order, shown: shown.into_iter().collect() }).await?;
+    Ok(go_to(&address(desk)))
 }
 
 /// The address of a desk.
@@ -132,21 +124,16 @@ pub struct NewDesk {
 
 /// `POST /desk/more`: one more desk, for a purpose.
 pub async fn add(owner: Owner, form: web::Form<NewDesk>) -> Result<HttpResponse, WebError> {
-    let name = form.into_inner().name;
-    match owner.channel.ask(move |channel, _| channel.with_desk(&name)).await? {
-        Ok((desk, id)) => {
-            owner.channel.arrange_desk(desk).await?;
-            Ok(go_to(&address(id)))
-        }
-        Err(why) => Ok(refusal(&sentence(&why.to_string()))),
+    match owner.channel.edit_desk(DeskEdit::Add { name: form.into_inner().name }).await {
+        Ok(new) => Ok(go_to(&address(new.unwrap_or_default()))),
+        Err(EngineError::Desk(why)) => Ok(refusal(&sentence(&why.to_string()))),
+        Err(error) => Err(error.into()),
     }
 }
 
 /// `POST /desk/more/{desk}/remove`: it is gone; what stood on it stays.
 pub async fn remove(owner: Owner, which: web::Path<u32>) -> Result<HttpResponse, WebError> {
-    let mut desk = owner.channel.ask(|channel, _| channel.desk().clone()).await?;
-    desk.more.remove(&which);
-    owner.channel.arrange_desk(desk).await?;
+    owner.channel.edit_desk(DeskEdit::Remove { desk: *which }).await?;
     Ok(go_to("/desk"))
 }
 
@@ -159,14 +146,11 @@ pub struct NewKey {
 }
 
 /// `POST /desk/keys`
-pub async fn key(owner: Owner, body: web::Json<NewKey>) -> Result<HttpResponse, WebError> {
+pub async fn key(owner: Owner, body: web::Json<NewKey>) -> HttpResponse {
     let NewKey { code, lever } = body.into_inner();
-    match owner.channel.ask(move |channel, _| channel.with_key(&code, lever)).await? {
-        Ok(desk) => {
-            owner.channel.arrange_desk(desk).await?;
-            Ok(HttpResponse::NoContent().finish())
-        }
-        Err(why) => Ok(WebError::Refused(sentence(&why.to_string())).problem()),
+    match owner.channel.edit_desk(DeskEdit::Key { code, lever }).await {
+        Ok(_) => HttpResponse::NoContent().finish(),
+        Err(error) => WebError::from(error).problem(),
     }
 }
 
@@ -179,15 +163,8 @@ pub struct Sounds {
 
 /// `POST /desk/sounds`: all sounds of widgets off, or on again; whether the desk chimes when it has to tell something.
 pub async fn sounds(owner: Owner, form: web::Form<Sounds>) -> Result<HttpResponse, WebError> {
-    let desk = owner.channel.ask(|channel, _| channel.desk().clone()).await?;
-    owner
-        .channel
-        .arrange_desk(Desk {
-            muted: form.muted.unwrap_or(desk.muted),
-            chimes: form.chimes.unwrap_or(desk.chimes),
-            ..desk
-        })
-        .await?;
+    let Sounds { muted, chimes } = form.into_inner();
+    owner.channel.edit_desk(DeskEdit::Sounds { muted, chimes }).await?;
     Ok(go_to("/desk"))
 }
 

@@ -43,6 +43,7 @@ const TABS: [Tab; 3] = [
         name: "Run",
         rooms: &[
             Room { name: "Desk", path: "/desk", letter: "d" },
+            Room { name: "Rehearsal", path: "/rehearsals", letter: "r" },
             Room { name: "Helpers", path: "/helpers", letter: "h" },
         ],
     },
@@ -69,6 +70,8 @@ pub struct Frame {
     pub owner: String,
     /// The address of the room that this is, or of the one that it belongs to.
     pub here: &'static str,
+    /// Whether it shows the rehearsal and not the show.
+    pub rehearses: bool,
     /// All tabs.
     pub tabs: &'static [Tab],
     /// All widgets by name, for the finder.
@@ -86,9 +89,15 @@ impl Frame {
             channel,
             owner: owner.name.clone(),
             here,
+            rehearses: owner.rehearses,
             tabs: &TABS,
             widgets: owner.channel.ask(list).await?,
         })
+    }
+
+    /// Before the addresses of the desk: the rehearsal has its own.
+    pub fn under(&self) -> &'static str {
+        if self.rehearses { "/rehearsal" } else { "" }
     }
 
     /// Whether a tab holds the present room.

@@ -25,6 +25,7 @@ pub mod polls;
 pub mod preflight;
 mod readiness;
 pub mod received;
+pub mod rehearsals;
 pub mod score;
 pub mod shelf;
 pub mod shows;

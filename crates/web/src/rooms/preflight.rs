@@ -81,8 +81,14 @@ pub async fn list(app: web::Data<App>, owner: Owner) -> Result<HttpResponse, Web
 /// Overlays: whether each is open, as large as it was laid out for, and on air as it is arranged.
 fn pages(hub: &Hub, overlays: &[OverlayRecord]) -> Vec<Line> {
     let mut lines = Vec::new();
+    let rehearsal = hub.rehearsal();
     for record in overlays.iter().filter(|record| !record.air.pieces.is_empty() || !record.layout.pieces.is_empty()) {
         let (name, room) = (&record.layout.name, format!("/overlays/{}", record.id));
+        if rehearsal.as_ref().is_some_and(|running| running.shows_on(record.id)) {
+            let words = format!("“{name}” shows the rehearsal and not the show.");
+            lines.push(Line { lamp: "barred", words, mend: Mend::Here("/rehearsals/stop".into(), None, "Stop it") });
+            continue;
+        }
         let open = hub.open_pages(record.id);
         let told = open.iter().find_map(|page| advice(&record.air, &page.report));
         let (lamp, words) = match told {

@@ -5,6 +5,7 @@ use crate::error::WebError;
 use crate::security::reach::Reach;
 use actix_session::{Session, SessionExt};
 use actix_web::dev::Payload;
+use actix_web::http::Method;
 use actix_web::{FromRequest, HttpRequest, web};
 use std::future::Future;
 use std::pin::Pin;
@@ -17,6 +18,8 @@ use tally_store::accounts::User;
 const USER: &str = "user";
 const EPOCH: &str = "epoch";
 const SINCE: &str = "since";
+/// Under this address the desk runs the rehearsal and not the show.
+const REHEARSAL: &str = "/rehearsal/";
 /// A session ends after so many days, whatever the browser does with its cookie.
 const DAYS: i64 = 30;
 
@@ -26,8 +29,10 @@ pub struct Owner {
     pub user: u32,
     /// Their name.
     pub name: String,
-    /// Their channel.
+    /// Their channel; at the addresses of the rehearsal, the channel as it is rehearsed.
     pub channel: ChannelHandle,
+    /// Whether that is a rehearsal.
+    pub rehearses: bool,
     /// Where they reach us.
     pub reach: Reach,
     /// What pages send back with whatever changes something.
@@ -81,9 +86,18 @@ impl FromRequest for Owner {
                 Ok(_) | Err(StoreError::NotFound) => return Err(WebError::SignIn),
                 Err(error) => return Err(error.into()),
             };
-            let channel = app.engine.channel(ChannelId(user.channel_id)).await?;
+            let mut channel = app.engine.channel(ChannelId(user.channel_id)).await?;
+            let rehearses = request.path().starts_with(REHEARSAL);
+            if rehearses {
+                // A page leads to the room where one begins; a press must not seem to have been taken.
+                let over = || match request.method() {
+                    &Method::GET => WebError::NoRehearsal,
+                    _ => WebError::Conflict(WebError::NoRehearsal.to_string()),
+                };
+                channel = channel.hub.rehearsal().ok_or_else(over)?.channel.clone();
+            }
             let reach = Reach::of(&app, &request);
-            Ok(Self { user: user.id, name: user.name, channel, reach, csrf: super::csrf::token(&session) })
+            Ok(Self { user: user.id, name: user.name, channel, rehearses, reach, csrf: super::csrf::token(&session) })
         })
     }
 }

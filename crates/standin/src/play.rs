@@ -1,6 +1,5 @@
 //! Playing a script: chat lines to the chat server, events signed and delivered, at any speed.
 
-use super::{Script, What};
 use crate::chat::Said;
 use crate::delivery::{self, Wiring};
 use crate::world::World;
@@ -8,6 +7,7 @@ use chrono::{DateTime, TimeDelta, Utc};
 use serde_json::{Value, json};
 use std::sync::Arc;
 use std::time::Duration;
+use tally_feeds::script::{Script, What};
 use tokio::time::Instant;
 
 /// Fastest.

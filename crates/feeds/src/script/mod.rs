@@ -3,7 +3,6 @@
 
 mod moods;
 pub mod people;
-pub mod play;
 
 pub use moods::Mood;
 
@@ -144,7 +143,7 @@ mod tests {
 
     #[test]
     fn what_is_played_is_what_the_contract_takes() {
-        use tally_feeds::cloudevents::{Mode, parse};
+        use crate::cloudevents::{Mode, parse};
         for (name, text) in SHIPPED {
             for moment in Script::read(text).unwrap().moments() {
                 let What::Event(kind, data) = moment.what else { continue };
