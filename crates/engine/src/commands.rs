@@ -76,10 +76,18 @@ pub(crate) fn appear(
     command(source, id, decide).asking(is_asked)
 }
 
-/// Says something about shows.
-pub(crate) fn show(act: ShowAct, source: &str, By { name, id }: By) -> Command {
-    let decide = move |channel: &Channel, now| channel.decide_show(act, &name, now);
-    command(source, id, decide).asking(move |body| matches!(body, Body::Show { act: own, .. } if *own == act))
+/// Puts the channel on air, or takes it off, without a hand that means it: then the desk asks first.
+pub(crate) fn air(on: bool, source: &str, By { name, id }: By) -> Command {
+    let decide = move |channel: &Channel, now| match on {
+        true => channel.decide_show(ShowAct::Begin, &name, now),
+        false => channel.decide_ending(&name, now),
+    };
+    let is_asked = move |body: &Body| match body {
+        Body::Show { act: ShowAct::Begin | ShowAct::Stay, .. } => on,
+        Body::Show { act: ShowAct::End | ShowAct::Ending { .. }, .. } => !on,
+        _ => false,
+    };
+    command(source, id, decide).asking(is_asked)
 }
 
 impl ChannelHandle {
@@ -137,7 +145,14 @@ impl ChannelHandle {
     /// # Errors
     /// See [`ChannelHandle::record`].
     pub async fn show(&self, act: ShowAct, by: By) -> Result<Seq, EngineError> {
-        self.record(show(act, "show", by)).await
+        let command = command("show", by.id, move |channel, now| channel.decide_show(act, &by.name, now));
+        // Going on air may have been staying there.
+        let is_asked = move |body: &Body| match body {
+            Body::Show { act: ShowAct::Stay, .. } => matches!(act, ShowAct::Begin | ShowAct::Stay),
+            Body::Show { act: own, .. } => *own == act,
+            _ => false,
+        };
+        self.record(command.asking(is_asked)).await
     }
 
     /// Says something about a show of the past.

@@ -1,6 +1,7 @@
 //! How views become what pages get. The engine knows when, the web crate knows how.
 
 use bytestring::ByteString;
+use std::collections::BTreeSet;
 use tally_core::book::chat::ChatLine;
 use tally_core::channel::{Desk, RollLine};
 use tally_core::look::Look;
@@ -83,6 +84,8 @@ pub struct Heard {
 pub enum OnAir {
     /// Since when.
     Since(Instant),
+    /// Since when, and when that ends by itself unless somebody stays.
+    Ending(Instant, Instant),
     /// Not now.
     Off,
 }
@@ -94,14 +97,18 @@ pub struct Pulse<'a> {
     pub feeds: &'a [PulseFeed],
     /// The newest entries, oldest first, each with the name of the widget that it operates.
     pub roll: &'a [(RollLine, Option<String>)],
+    /// Those of them that can be taken back.
+    pub in_force: &'a BTreeSet<Seq>,
     /// How many pages on air are open.
     pub pages: usize,
     /// Whether the channel is on air.
     pub on_air: OnAir,
-    /// What the desk has to be told of, with the names of the widgets.
+    /// What the desk has to be told of widgets, with their names.
     pub attention: &'a [(String, String)],
-    /// The newest lines of chat, newest first, each with its number.
-    pub chat: &'a [(u64, &'a ChatLine)],
+    /// What it has to be told of besides: what it is of, and what.
+    pub needs: &'a [(String, String)],
+    /// The newest line of chat.
+    pub chat: Option<&'a ChatLine>,
     /// Local time.
     pub calendar: tally_core::time::calendar::Calendar,
     /// When it was drawn.
@@ -116,4 +123,6 @@ pub trait Draw: Send + Sync + 'static {
     fn rehearsal(&self, id: WidgetId, seen: Seen<'_>) -> ByteString;
     /// The signal strip and the paper roll, as one message.
     fn pulse(&self, pulse: &Pulse<'_>) -> ByteString;
+    /// The newest lines of chat, newest first, each with its number.
+    fn chat(&self, lines: &[(u64, &ChatLine)]) -> ByteString;
 }

@@ -10,7 +10,7 @@ use std::sync::Arc;
 use std::time::Duration;
 use tally_core::book::chat::ChatLine;
 use tally_core::bot::BotEdit;
-use tally_core::channel::{Channel, DeskEdit};
+use tally_core::channel::{AirEdit, Channel, DeskEdit};
 use tally_core::cues::{CueEdit, Offer};
 use tally_core::look::LookEdit;
 use tally_core::record::entry::{Draft, Incoming};
@@ -128,6 +128,14 @@ impl ChannelHandle {
     /// It makes no desk, or the database is away.
     pub async fn edit_desk(&self, edit: DeskEdit) -> Result<Option<u32>, EngineError> {
         self.order(|reply| Order::EditDesk { edit, reply }).await
+    }
+
+    /// Goes on air and off by itself in another way.
+    ///
+    /// # Errors
+    /// The database is away.
+    pub async fn edit_air(&self, edit: AirEdit) -> Result<(), EngineError> {
+        self.order(|reply| Order::EditAir { edit, reply }).await
     }
 
     /// Does something to the looks of the streamer's own; says which look it was.

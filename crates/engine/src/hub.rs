@@ -45,6 +45,7 @@ pub type Told = (Audience, ByteString);
 pub struct Hub {
     widgets: Mutex<BTreeMap<WidgetId, Place>>,
     pulse: Mutex<ByteString>,
+    chat_roll: Mutex<ByteString>,
     everything: broadcast::Sender<Told>,
     /// Drawings alone, for overlays: thousands of pages need not wake for what only rooms are told.
     drawings: broadcast::Sender<(WidgetId, ByteString)>,
@@ -132,6 +133,7 @@ impl Hub {
         Self {
             widgets: Mutex::default(),
             pulse: Mutex::default(),
+            chat_roll: Mutex::default(),
             everything,
             drawings,
             passes: watch::Sender::new(()),
@@ -194,6 +196,11 @@ impl Hub {
         let _ = self.everything.send((Audience::Rooms, message));
     }
 
+    pub(crate) fn publish_chat(&self, message: ByteString) {
+        lock(&self.chat_roll).clone_from(&message);
+        let _ = self.everything.send((Audience::Rooms, message));
+    }
+
     /// The channel of one widget, if it still has this address.
     #[must_use]
     pub fn widget(&self, id: WidgetId, page_token: &str) -> Option<WidgetChannel> {
@@ -217,6 +224,7 @@ impl Hub {
         }
         drop(widgets);
         all.push(lock(&self.pulse).clone());
+        all.push(lock(&self.chat_roll).clone());
         all
     }
 

@@ -5,7 +5,7 @@ use crate::commands::By;
 use crate::task::heard::Hearing;
 use tally_core::book::chat::ChatLine;
 use tally_core::bot::BotEdit;
-use tally_core::channel::{Channel, DeskEdit};
+use tally_core::channel::{AirEdit, Channel, DeskEdit};
 use tally_core::cues::{CueEdit, Offer};
 use tally_core::look::LookEdit;
 use tally_core::record::cue::Outcome;
@@ -164,6 +164,8 @@ pub(crate) enum Order {
     ChangeSettings { record: Box<ChannelRecord>, reply: Reply<()> },
     /// Do something to the desk.
     EditDesk { edit: DeskEdit, reply: Reply<Option<u32>> },
+    /// Go on air and off by itself in another way.
+    EditAir { edit: AirEdit, reply: Reply<()> },
     /// Do something to the looks of the streamer's own.
     EditLooks { edit: LookEdit, reply: Reply<Option<u32>> },
     /// Do something to the cues.
@@ -207,6 +209,7 @@ impl Order {
         match self {
             Self::ChangeSettings { .. }
             | Self::EditDesk { .. }
+            | Self::EditAir { .. }
             | Self::EditLooks { .. }
             | Self::EditCues { .. }
             | Self::EditBot { .. }
@@ -234,6 +237,7 @@ impl Order {
             Self::Record { command, .. } => format!("recording what “{}” did", command.origin.source),
             Self::ChangeSettings { .. } => "taking other settings".into(),
             Self::EditDesk { .. } => "arranging the desk".into(),
+            Self::EditAir { .. } => "going on air in another way".into(),
             Self::EditLooks { .. } => "editing looks".into(),
             Self::EditCues { .. } => "editing cues".into(),
             Self::EditBot { .. } => "editing what is said in chat".into(),

@@ -19,6 +19,7 @@ mod problem;
 pub mod rates;
 pub mod rehearsal;
 pub mod run;
+pub mod schedule;
 pub mod schemas;
 pub mod script;
 pub mod signature;

@@ -15,6 +15,7 @@ pub mod overlays;
 pub mod passes;
 mod presence;
 pub mod rows;
+pub mod schedules;
 pub mod schema;
 pub mod secrets;
 pub mod snapshots;

@@ -31,6 +31,17 @@ diesel::table! {
 }
 
 diesel::table! {
+    schedules (channel_id) {
+        channel_id -> Unsigned<Integer>,
+        rules -> Mediumtext,
+        url -> Varchar,
+        calendar -> Mediumtext,
+        read_us -> Bigint,
+        failing -> Varchar,
+    }
+}
+
+diesel::table! {
     users (id) {
         id -> Unsigned<Integer>,
         channel_id -> Unsigned<Integer>,

@@ -164,6 +164,7 @@ pub async fn serve(options: Options) -> Result<(), StartError> {
         proxies,
     };
     let feeds = tokio::spawn(tally_feeds::run::keep(engine.clone(), outside));
+    let schedules = tokio::spawn(tally_feeds::run::keep_schedules(engine.clone(), outside));
     let calls = tokio::spawn(tally_feeds::calls::make(engine.clone(), outside));
     let app = App::new(engine.clone(), config, &session_key(&options.data)?);
     // Printed, so that only whoever started the program can be the first to own it.
@@ -203,6 +204,7 @@ pub async fn serve(options: Options) -> Result<(), StartError> {
     }
     feeds.abort();
     calls.abort();
+    schedules.abort();
     engine.stop().await;
     Ok(())
 }

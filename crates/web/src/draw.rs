@@ -116,7 +116,7 @@ impl Plate<'_> {
 #[derive(Template)]
 #[template(path = "strip.html")]
 struct Strip<'a> {
-    attention: &'a [(String, String)],
+    attention: Vec<&'a (String, String)>,
     lamps: Vec<Lamp>,
     pages: usize,
     last: Option<&'a Line>,
@@ -129,16 +129,22 @@ struct Strip<'a> {
 pub struct AirSwitch {
     /// Since when the channel has been on air, in words and in milliseconds of Unix time.
     since: Option<(String, i64)>,
+    /// When that ends by itself unless somebody stays, in milliseconds of Unix time.
+    ending: Option<i64>,
 }
 
 impl AirSwitch {
     /// The switch at an instant.
     pub fn of(on_air: OnAir, calendar: &Calendar, now: Instant) -> Self {
-        let since = match on_air {
-            OnAir::Off => None,
-            OnAir::Since(at) => Some((since(calendar, at, now), at.timestamp_millis())),
+        let (from, ends) = match on_air {
+            OnAir::Off => (None, None),
+            OnAir::Since(from) => (Some(from), None),
+            OnAir::Ending(from, at) => (Some(from), Some(at)),
         };
-        Self { since }
+        Self {
+            since: from.map(|at| (since(calendar, at, now), at.timestamp_millis())),
+            ending: ends.map(|at| at.timestamp_millis()),
+        }
     }
 }
 
@@ -146,6 +152,13 @@ impl AirSwitch {
 #[template(path = "roll.html")]
 struct Roll<'a> {
     lines: &'a [Line],
+}
+
+/// What the desk has to be told of that is no widget's, above its plates.
+#[derive(Template)]
+#[template(path = "needs.html")]
+struct Needs<'a> {
+    needs: &'a [(String, String)],
 }
 
 /// What is said in chat, beside the paper roll.
@@ -173,6 +186,8 @@ pub struct Line {
     kind: String,
     /// Whether it tells of something that happened on the channel.
     can_be_voided: bool,
+    /// The widget on which it can be taken back.
+    undo_on: Option<WidgetId>,
 }
 
 impl Lamp {
@@ -222,34 +237,50 @@ impl Draw for Drawer {
     }
 
     fn pulse(&self, pulse: &Pulse<'_>) -> ByteString {
-        let lines = lines(pulse.roll, &pulse.calendar, pulse.now);
+        let lines = lines(pulse);
         let lamp = |feed: &PulseFeed| Lamp::of(&feed.name, &feed.heard, &pulse.calendar, pulse.now);
-        let strip = Strip {
-            attention: pulse.attention,
-            lamps: pulse.feeds.iter().map(lamp).collect(),
-            pages: pulse.pages,
-            last: lines.first(),
-            chat: pulse.chat.first().map(|(_, line)| *line),
-        };
+        let lamps: Vec<Lamp> = pulse.feeds.iter().map(lamp).collect();
+        let needs: Vec<(String, String)> = pulse.needs.iter().cloned().chain(silent(pulse, &lamps)).collect();
+        let attention: Vec<&(String, String)> = needs.iter().chain(pulse.attention).collect();
+        let strip = Strip { attention, lamps, pages: pulse.pages, last: lines.first(), chat: pulse.chat };
         let air = AirSwitch::of(pulse.on_air, &pulse.calendar, pulse.now);
-        let chat = html(&ChatRoll { lines: pulse.chat });
-        let parts =
-            [("strip", html(&strip)), ("roll", html(&Roll { lines: &lines })), ("chat", chat), ("air", html(&air))];
-        message(None, parts, None)
+        let (roll, needs) = (html(&Roll { lines: &lines }), html(&Needs { needs: &needs }));
+        message(None, [("strip", html(&strip)), ("roll", roll), ("needs", needs), ("air", html(&air))], None)
+    }
+
+    fn chat(&self, lines: &[(u64, &ChatLine)]) -> ByteString {
+        message(None, [("chat", html(&ChatRoll { lines }))], None)
     }
 }
 
-fn lines(roll: &[(RollLine, Option<String>)], calendar: &Calendar, now: Instant) -> Vec<Line> {
-    roll.iter()
-        .rev()
-        .map(|(line, widget)| Line {
-            seq: line.seq.0,
-            time: since(calendar, line.happened_at, now),
-            words: widget.as_ref().map_or(line.words.clone(), |widget| format!("{widget}: {}", line.words)),
-            can_be_voided: Kind::of_key(&line.file_under).is_some(),
-            kind: line.file_under.clone(),
-        })
-        .collect()
+/// The feeds of which the desk has to be told: those that fail, and, on air, those that brought something in this show and are
+/// quiet now.
+fn silent<'a>(pulse: &'a Pulse<'_>, lamps: &'a [Lamp]) -> impl Iterator<Item = (String, String)> + 'a {
+    let began = match pulse.on_air {
+        OnAir::Off => None,
+        OnAir::Since(at) | OnAir::Ending(at, _) => Some(at),
+    };
+    pulse.feeds.iter().zip(lamps).filter_map(move |(feed, lamp)| {
+        let spoke = began.is_some_and(|began| feed.heard.last.is_some_and(|last| last >= began));
+        let told = match lamp.lamp {
+            "barred" => feed.heard.failing.clone()?,
+            "half" if spoke => lamp.word.clone(),
+            _ => return None,
+        };
+        Some((format!("The feed “{}”", feed.name), told))
+    })
+}
+
+fn lines(pulse: &Pulse<'_>) -> Vec<Line> {
+    let line = |(line, widget): &(RollLine, Option<String>)| Line {
+        seq: line.seq.0,
+        time: since(&pulse.calendar, line.happened_at, pulse.now),
+        words: widget.as_ref().map_or(line.words.clone(), |widget| format!("{widget}: {}", line.words)),
+        can_be_voided: Kind::of_key(&line.file_under).is_some(),
+        undo_on: line.widget.filter(|_| pulse.in_force.contains(&line.seq)),
+        kind: line.file_under.clone(),
+    };
+    pulse.roll.iter().rev().map(line).collect()
 }
 
 /// A plate for the desk; without levers where nothing can be operated.

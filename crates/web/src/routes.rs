@@ -3,8 +3,8 @@
 use crate::app::App;
 use crate::error::WebError;
 use crate::rooms::{
-    account, bench, channel, chat, cues, desk, feeds, files, first_visit, health, helpers, ledger, looks, matches,
-    on_picture, overlays, pass, polls, preflight, rehearsals, score, shelf, shows, sign_in,
+    account, bench, by_itself, channel, chat, cues, desk, feeds, files, first_visit, health, helpers, ledger, looks,
+    matches, on_picture, overlays, pass, polls, preflight, rehearsals, score, shelf, shows, sign_in,
 };
 use crate::security::{csrf, guard, headers};
 use crate::{air, api, assets, clips, commands, faces, fair, fonts, ingest, overlay, read, schemas};
@@ -116,10 +116,14 @@ pub fn application(
                 .route("/account/tokens/{id}/revoke", post().to(account::revoke_token))
                 .route("/channel", get().to(channel::page))
                 .route("/channel", post().to(channel::save))
+                .route("/channel/air", post().to(by_itself::ways))
+                .route("/channel/schedule", post().to(by_itself::from_address))
+                .route("/channel/schedule/file", post().to(by_itself::from_file))
                 .route("/channel/currency/back", post().to(channel::currency_back))
                 .route("/shows", get().to(shows::page))
                 .route("/shows/begin", post().to(shows::begin))
                 .route("/shows/end", post().to(shows::end))
+                .route("/shows/stay", post().to(shows::stay))
                 .route("/shows/{seq}/trim", post().to(shows::trim))
                 .route("/shows/{seq}/strike", post().to(shows::strike))
                 .route("/widgets", get().to(shelf::page))

@@ -365,8 +365,10 @@ impl Book {
     }
 
     /// Takes what somebody says about shows.
-    pub fn show(&mut self, seq: Seq, at: Instant, act: &ShowAct) -> Change {
-        Change { shows: self.cover.shows.fold(seq, at, act), ..Change::default() }
+    pub fn show(&mut self, seq: Seq, at: Instant, act: &ShowAct, by: &str) -> Change {
+        let folded = self.cover.shows.fold(seq, at, act, by);
+        let times = !matches!(act, ShowAct::Ending { .. } | ShowAct::Stay);
+        Change { shows: folded && times, ..Change::default() }
     }
 
     // ---- money ----

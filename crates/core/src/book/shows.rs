@@ -34,6 +34,12 @@ impl Show {
 #[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Shows {
     list: Vec<Show>,
+    /// When the one on air ends by itself, and who asked for that, unless somebody stays on air.
+    #[serde(default)]
+    ending: Option<(Instant, String)>,
+    /// When somebody, or something, last said that the channel goes on air, off, or stays there.
+    #[serde(default)]
+    said: Option<Instant>,
 }
 
 impl Shows {
@@ -47,6 +53,18 @@ impl Shows {
     #[must_use]
     pub fn on_air(&self) -> Option<&Show> {
         self.list.last().filter(|show| show.to.is_none())
+    }
+
+    /// When the show on air ends by itself, and who asked for that, unless somebody stays on air.
+    #[must_use]
+    pub fn ending(&self) -> Option<(Instant, &str)> {
+        self.ending.as_ref().map(|(at, by)| (*at, by.as_str()))
+    }
+
+    /// Whether nobody has said since an instant that the channel goes on air, off, or stays there.
+    #[must_use]
+    pub fn is_unsaid_since(&self, at: Instant) -> bool {
+        self.said.is_none_or(|said| said < at)
     }
 
     /// What *this show* means at an instant: the one on air, or the last there was.
@@ -68,7 +86,14 @@ impl Shows {
         match act {
             ShowAct::Begin if self.on_air().is_some() => Err(Refusal::SoAlready("the channel is on air already")),
             ShowAct::End if self.on_air().is_none() => Err(Refusal::SoAlready("the channel is off air already")),
-            ShowAct::Begin | ShowAct::End => Ok(()),
+            ShowAct::Ending { .. } if self.on_air().is_none() => {
+                Err(Refusal::SoAlready("the channel is off air already"))
+            }
+            ShowAct::Ending { .. } if self.ending.is_some() => {
+                Err(Refusal::SoAlready("it is asked already whether to go off air"))
+            }
+            ShowAct::Stay if self.ending.is_none() => Err(Refusal::SoAlready("nothing is about to end the show")),
+            ShowAct::Begin | ShowAct::End | ShowAct::Ending { .. } | ShowAct::Stay => Ok(()),
             ShowAct::Strike { show } => known(*show).map(drop),
             ShowAct::Trim { show, from, to } => {
                 let place = known(*show)?;
@@ -91,9 +116,16 @@ impl Shows {
     }
 
     /// Folds an act in. One that makes no sense changes nothing.
-    pub(super) fn fold(&mut self, seq: Seq, at: Instant, act: &ShowAct) -> bool {
+    pub(super) fn fold(&mut self, seq: Seq, at: Instant, act: &ShowAct, by: &str) -> bool {
         if self.check(act, at).is_err() {
             return false;
+        }
+        self.ending = match *act {
+            ShowAct::Ending { at } => Some((at, by.to_owned())),
+            _ => None,
+        };
+        if !matches!(act, ShowAct::Trim { .. } | ShowAct::Strike { .. }) {
+            self.said = self.said.max(Some(at));
         }
         match *act {
             ShowAct::Begin => self.list.push(Show { seq, from: at, to: None }),
@@ -107,6 +139,7 @@ impl Shows {
                     self.list[place] = Show { seq: show, from, to };
                 }
             }
+            ShowAct::Ending { .. } | ShowAct::Stay => {}
             ShowAct::Strike { show } => self.list.retain(|one| one.seq != show),
         }
         self.list.sort_by_key(|show| show.from);
@@ -126,7 +159,7 @@ mod tests {
         let mut shows = Shows::default();
         let acts = [(1, "20T19:00", ShowAct::Begin), (2, "20T22:00", ShowAct::End), (3, "24T19:00", ShowAct::Begin)];
         for (seq, when, act) in acts {
-            assert!(shows.fold(Seq(seq), at(when), &act));
+            assert!(shows.fold(Seq(seq), at(when), &act, "odile"));
         }
         shows
     }
@@ -137,8 +170,8 @@ mod tests {
         assert_eq!(shows.this(at("19T00:00")), None);
         assert_eq!(shows.this(at("23T00:00")).unwrap().seq, Seq(1));
         assert_eq!(shows.on_air().unwrap().seq, Seq(3));
-        assert!(!shows.fold(Seq(4), at("24T20:00"), &ShowAct::Begin), "on air already");
-        shows.fold(Seq(5), at("24T23:00"), &ShowAct::End);
+        assert!(!shows.fold(Seq(4), at("24T20:00"), &ShowAct::Begin, "odile"), "on air already");
+        shows.fold(Seq(5), at("24T23:00"), &ShowAct::End, "odile");
         assert_eq!(
             shows.this(at("26T00:00")).unwrap().span(),
             Span { from: Some(at("24T19:00")), to: Some(at("24T23:00")) }
@@ -157,9 +190,26 @@ mod tests {
         assert!(shows.check(&trim(3, "24T20:00", Some("24T19:00")), now).is_err());
         assert!(shows.check(&trim(3, "24T19:00", Some("24T22:00")), now).is_err(), "not over yet");
         assert!(shows.check(&trim(9, "24T19:00", None), now).is_err());
-        assert!(shows.fold(Seq(6), now, &trim(3, "24T19:00", Some("24T20:00"))));
+        assert!(shows.fold(Seq(6), now, &trim(3, "24T19:00", Some("24T20:00")), "odile"));
         assert!(shows.on_air().is_none());
-        assert!(shows.fold(Seq(7), now, &ShowAct::Strike { show: Seq(1) }));
+        assert!(shows.fold(Seq(7), now, &ShowAct::Strike { show: Seq(1) }, "odile"));
         assert_eq!(shows.all().len(), 1);
+    }
+
+    #[test]
+    fn a_show_that_is_to_end_by_itself_ends_unless_somebody_stays() {
+        let mut shows = shows();
+        let ending = ShowAct::Ending { at: at("24T22:01") };
+        assert!(shows.check(&ShowAct::Stay, at("24T22:00")).is_err(), "nothing is asked");
+        assert!(shows.fold(Seq(4), at("24T22:00"), &ending, "the schedule"));
+        assert_eq!(shows.ending(), Some((at("24T22:01"), "the schedule")));
+        assert!(shows.check(&ending, at("24T22:00")).is_err(), "it is asked once");
+        assert!(shows.fold(Seq(5), at("24T22:00"), &ShowAct::Stay, "odile"));
+        assert_eq!((shows.ending(), shows.on_air().map(|show| show.seq)), (None, Some(Seq(3))));
+        assert!(!shows.is_unsaid_since(at("24T22:00")) && shows.is_unsaid_since(at("24T22:01")));
+        shows.fold(Seq(6), at("24T23:00"), &ending, "the schedule");
+        shows.fold(Seq(7), at("24T23:01"), &ShowAct::End, "the clock");
+        assert_eq!((shows.ending(), shows.on_air()), (None, None));
+        assert!(shows.check(&ending, at("24T23:02")).is_err(), "off air there is nothing to end");
     }
 }

@@ -162,6 +162,9 @@ impl Channel {
     /// # Errors
     /// It makes no sense now.
     pub fn decide_show(&self, act: ShowAct, by: &str, now: Instant) -> Result<Body, Refusal> {
+        // Whoever goes on air while it is asked whether to go off wants to stay there.
+        let is_asked = self.book.shows().ending().is_some();
+        let act = if act == ShowAct::Begin && is_asked { ShowAct::Stay } else { act };
         self.book.shows().check(&act, now)?;
         Ok(Body::Show { by: by.to_owned(), act })
     }

@@ -310,23 +310,23 @@ mod tests {
         let mut channel = Channel::new(settings(), [(WidgetId(1), counter()), (WidgetId(2), counter())]);
         let lever = |widget, value| Bound { widget: WidgetId(widget), action: "add".into(), value, side: None };
         let key = |code: &str, lever: Bound| DeskEdit::Key { code: code.into(), lever };
-        after(&mut channel, key("KeyT", lever(1, Some(1)))).unwrap();
-        assert_eq!(channel.desk().key_of(&lever(1, Some(1))), Some(("KeyT", "T".into())));
-        let told = after(&mut channel, key("KeyT", lever(2, Some(1)))).unwrap_err().to_string();
+        after(&mut channel, key("KeyT", lever(1, None))).unwrap();
+        assert_eq!(channel.desk().key_of(&lever(1, None)), Some(("KeyT", "T".into())));
+        let told = after(&mut channel, key("KeyT", lever(2, None))).unwrap_err().to_string();
         assert_eq!(told, "T is the key of “New counter” already (add); take another, or take it off there first");
         for code in ["KeyG", "Escape", "F5", "KeyTT", "Key", "Backquote", "Numpad", "é"] {
-            let refused = after(&mut channel, key(code, lever(2, Some(1))));
+            let refused = after(&mut channel, key(code, lever(2, None)));
             assert!(matches!(refused, Err(DeskError::NoKey(_))), "{code}");
         }
         // Neither a widget that is gone has a key, nor a lever that a widget does not have.
-        assert_eq!(after(&mut channel, key("KeyU", lever(9, Some(1)))), Err(DeskError::Gone));
+        assert_eq!(after(&mut channel, key("KeyU", lever(9, None))), Err(DeskError::Gone));
         assert_eq!(after(&mut channel, key("KeyU", lever(2, Some(77)))), Err(DeskError::Gone));
         // Another key takes the place of the first; what is gone holds none.
-        after(&mut channel, key("Numpad7", lever(1, Some(1)))).unwrap();
+        after(&mut channel, key("Numpad7", lever(1, None))).unwrap();
         assert_eq!(channel.desk().keys.len(), 1);
         channel.take_away(WidgetId(1));
-        after(&mut channel, key("Numpad7", lever(2, Some(1)))).unwrap();
-        after(&mut channel, key("", lever(2, Some(1)))).unwrap();
+        after(&mut channel, key("Numpad7", lever(2, None))).unwrap();
+        after(&mut channel, key("", lever(2, None))).unwrap();
         assert!(channel.desk().keys.is_empty());
     }
 
@@ -361,7 +361,7 @@ mod tests {
     fn two_people_at_two_desks_take_nothing_from_each_other() {
         let counter = || Definition::standard("counter", &settings()).unwrap().unfolded();
         let mut channel = Channel::new(settings(), [(WidgetId(1), counter())]);
-        let lever = Bound { widget: WidgetId(1), action: "add".into(), value: Some(1), side: None };
+        let lever = Bound { widget: WidgetId(1), action: "add".into(), value: None, side: None };
         after(&mut channel, DeskEdit::Key { code: "KeyT".into(), lever: lever.clone() }).unwrap();
         // The other one looks at a desk that has no such key yet.
         after(&mut channel, DeskEdit::Sounds { muted: Some(true), chimes: None }).unwrap();

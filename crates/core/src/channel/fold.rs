@@ -2,7 +2,7 @@
 
 use super::{Channel, ROLL, RollLine};
 use crate::overlay::Appearances;
-use crate::record::entry::{Body, Change, Entry};
+use crate::record::entry::{BY_ITSELF, Body, Change, Entry};
 use crate::record::ids::WidgetId;
 use std::collections::BTreeSet;
 
@@ -43,7 +43,7 @@ impl Channel {
             },
             Body::Withdraw { feed, withdrawn, .. } => self.book.withdraw(*feed, *withdrawn),
             Body::Merge { from, into, .. } => self.book.merge(from, into.as_deref()),
-            Body::Show { act, .. } => self.book.show(entry.seq, entry.happened_at, act),
+            Body::Show { act, by } => self.book.show(entry.seq, entry.happened_at, act, by),
             Body::Rates { days } => self.book.rates_came(days),
             Body::Appear { overlay, pieces, shown, .. } => {
                 let said = self.appearances.entry(*overlay).or_default();
@@ -89,6 +89,14 @@ impl Channel {
             words: entry.body.words(),
             file_under: entry.body.file_under().to_owned(),
             widget: entry.body.widget(),
+            meant: match &entry.body {
+                Body::Act { act, .. } => act.is_meant() && entry.origin.source != BY_ITSELF,
+                _ => false,
+            },
+            takes_back: match &entry.body {
+                Body::Void { target, .. } => Some(*target),
+                _ => None,
+            },
         });
     }
 

@@ -109,7 +109,7 @@ impl Channel {
         });
     }
 
-    /// What a widget does first by itself, if that is due by now: a line for the ledger, and when it happened.
+    /// What a widget, or the channel as a whole, does first by itself, if that is due by now: a line for the ledger, and when it happened.
     /// Lines that are due are written before any other, so that the record tells what was seen.
     #[must_use]
     pub fn due(&self, now: Instant) -> Option<(Instant, Body)> {
@@ -118,8 +118,9 @@ impl Channel {
             let (at, act) = piece.due(&scope)?;
             (at <= now).then_some((at, *id, act))
         };
-        let (at, widget, act) = self.widgets.iter().filter_map(due).min_by_key(|(at, id, _)| (*at, *id))?;
-        Some((at, by_itself(widget, act)))
+        let widgets = self.widgets.iter().filter_map(due).min_by_key(|(at, id, _)| (*at, *id));
+        let widgets = widgets.map(|(at, widget, act)| (at, by_itself(widget, act)));
+        widgets.into_iter().chain(self.air_due(now)).min_by_key(|(at, _)| *at)
     }
 
     /// What is to be noted in the ledger of something that bears on all widgets, or on one.

@@ -55,6 +55,8 @@ pub struct Heard {
     pub votes: Vec<HeardVote>,
     /// Presses, to be decided.
     pub presses: Vec<ChatPress>,
+    /// Who has put the channel on air by it.
+    pub begins: Option<String>,
     /// Answers of the bot, to be said in the chat in which it was asked.
     pub answers: Vec<Spoken>,
 }
@@ -66,6 +68,9 @@ impl Channel {
         for line in &lines {
             let (word, message) = line.spoken();
             self.make_of(line, &word, now, &mut heard);
+            if heard.begins.is_none() && self.begins_by(line, now) {
+                heard.begins = Some(line.name.clone());
+            }
             heard.answers.extend(self.answer(line, (&word, message), now));
         }
         heard.touched = self.show_chat(feed, lines);

@@ -1,5 +1,6 @@
 //! One channel: its widgets, and what its ledger has made of them so far.
 
+mod air;
 mod bot;
 mod cue;
 mod cue_offer;
@@ -13,6 +14,7 @@ mod hear;
 mod snapshot;
 pub mod starts;
 
+pub use air::{AirEdit, AirRules, Planned};
 pub use bot::Spoken;
 pub use cue::{CUE_SOURCE, Heeded, Occasion};
 pub use cue_offer::Around;
@@ -58,6 +60,7 @@ pub struct Channel {
     /// The seeds of wheels that wait for their spin, by their commitments.
     seeds: BTreeMap<Bytes32, Bytes32>,
     desk: Desk,
+    air_rules: AirRules,
     looks: Looks,
     cues: Cues,
     /// The words of chat for which cues wait, in plain form.
@@ -115,6 +118,12 @@ pub struct RollLine {
     pub file_under: String,
     /// Of an operator's line, the widget.
     pub widget: Option<WidgetId>,
+    /// Whether somebody meant it, so that it may be taken back.
+    #[serde(default)]
+    pub meant: bool,
+    /// Of one that takes another back, that one.
+    #[serde(default)]
+    pub takes_back: Option<Seq>,
 }
 
 impl Channel {
@@ -129,6 +138,7 @@ impl Channel {
             told: AllTold::new(),
             seeds: BTreeMap::new(),
             desk: Desk::default(),
+            air_rules: AirRules::default(),
             looks: Looks::default(),
             cues: Cues::default(),
             cue_words: BTreeSet::new(),
@@ -328,6 +338,22 @@ impl Channel {
     /// The newest entries, oldest first.
     pub fn roll(&self) -> impl Iterator<Item = &RollLine> {
         self.roll.iter()
+    }
+
+    /// Which of the newest entries are acts of an operator that are in force, so that they can be taken back, in any order.
+    /// Whatever takes one of them back is newer, and so is among them.
+    #[must_use]
+    pub fn roll_in_force(&self) -> BTreeSet<Seq> {
+        let (mut gone, mut in_force) = (BTreeSet::new(), BTreeSet::new());
+        for line in self.roll.iter().rev().filter(|line| line.widget.is_some()) {
+            match line.takes_back {
+                _ if gone.contains(&line.seq) => {}
+                Some(target) => drop(gone.insert(target)),
+                None if line.meant => drop(in_force.insert(line.seq)),
+                None => {}
+            }
+        }
+        in_force
     }
 
     /// When the newest entry of a feed arrived.

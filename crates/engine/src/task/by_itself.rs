@@ -4,6 +4,7 @@
 use super::Task;
 use crate::error::EngineError;
 use chrono::TimeDelta;
+use tally_core::channel::AirEdit;
 use tally_core::record::entry::{BY_ITSELF, Body, Draft, Origin};
 use tally_core::record::ids::WidgetId;
 use tally_core::time::{Instant, after};
@@ -42,6 +43,21 @@ impl Task {
             tracing::warn!(%error, channel = %self.id, "what a widget did by itself could not be recorded yet");
             self.due_from = Some(after(now, REST));
         }
+    }
+
+    /// Goes on air and off by itself in another way.
+    pub(super) async fn edit_air(&mut self, edit: AirEdit) -> Result<(), EngineError> {
+        let rules = self.channel.air_rules().edited(edit, self.inner.clock.now());
+        let (store, id, kept) = (self.inner.store.clone(), self.id, rules.clone());
+        self.meanwhile(async move { store.save_air_rules(id, kept).await }).await?;
+        self.channel.set_air_rules(rules);
+        Ok(())
+    }
+
+    /// When the channel may go on air or off by itself next; not before a failure is over.
+    pub(super) fn air_next(&self) -> Option<Instant> {
+        let now = self.inner.clock.now();
+        self.channel.air_next(now).max(self.due_from.filter(|from| now < *from))
     }
 
     /// Notes what bears on widgets, of one or of all.

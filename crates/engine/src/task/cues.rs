@@ -11,7 +11,6 @@ use chrono::TimeDelta;
 use std::collections::{BTreeSet, VecDeque};
 use tally_core::channel::{CUE_SOURCE, Channel, Heeded, Occasion};
 use tally_core::cues::{CueEdit, Due, Offer};
-use tally_core::record::acts::ShowAct;
 use tally_core::record::cue::{Do, Outcome};
 use tally_core::record::entry::{Body, Draft, Origin};
 use tally_core::record::ids::Seq;
@@ -226,10 +225,7 @@ impl Task {
             Do::Sound { overlay, sound } => {
                 return Ok(Taken::Then(Doing::Play(*overlay, sound.clone())));
             }
-            Do::Air { on } => {
-                let act = if *on { ShowAct::Begin } else { ShowAct::End };
-                self.record(commands::show(act, CUE_SOURCE, By { name: by, id })).await
-            }
+            Do::Air { on } => self.record(commands::air(*on, CUE_SOURCE, By { name: by, id })).await,
             Do::Say { text } => return Ok(self.step_say(due, text)),
             Do::Call { address } => return Ok(self.step_call(due, address)),
         };

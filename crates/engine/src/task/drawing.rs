@@ -89,7 +89,7 @@ impl Task {
         self.hearing.of(feed, self.channel.pulse(FeedId(feed.id)))
     }
 
-    fn draw_pulse(&self) {
+    fn draw_pulse(&mut self) {
         let shown = self.feeds.iter().filter(|feed| !feed.removed && !matches!(feed.wiring, Wiring::Import { .. }));
         let mut feeds: Vec<PulseFeed> =
             shown.map(|feed| PulseFeed { name: feed.name.clone(), heard: self.heard(feed) }).collect();
@@ -101,12 +101,45 @@ impl Task {
         let roll: Vec<(RollLine, Option<String>)> =
             self.channel.roll().map(|line| (line.clone(), line.widget.and_then(title))).collect();
         let named = |(id, words): (&WidgetId, &String)| Some((title(*id)?, words.clone()));
-        let mut attention: Vec<(String, String)> = self.attention.iter().filter_map(named).collect();
-        if self.channel.is_covered() {
-            attention.insert(0, ("The picture".into(), "covered: nothing is seen on air".into()));
-        }
-        attention.extend(self.hub.wrong());
+        let attention: Vec<(String, String)> = self.attention.iter().filter_map(named).collect();
+        let shows = self.channel.book().shows();
         let now = self.inner.clock.now();
+        let pulse = Pulse {
+            attention: &attention,
+            needs: &self.needs(now),
+            feeds: &feeds,
+            roll: &roll,
+            in_force: &self.channel.roll_in_force(),
+            pages: self.hub.pages(),
+            on_air: match (shows.on_air(), shows.ending()) {
+                (None, _) => OnAir::Off,
+                (Some(show), None) => OnAir::Since(show.from),
+                (Some(show), Some((at, _))) => OnAir::Ending(show.from, at),
+            },
+            chat: self.channel.chat().newest().next().map(|(.., line)| line),
+            calendar: self.channel.settings().calendar,
+            now,
+        };
+        self.hub.publish_pulse(self.inner.draw.pulse(&pulse));
+        let newest = self.channel.chat().newest().next().map(|(number, ..)| number);
+        if self.chat_drawn != newest {
+            self.chat_drawn = newest;
+            let chat: Vec<_> =
+                self.channel.chat().newest().take(CHAT).map(|(number, _, line)| (number, line)).collect();
+            self.hub.publish_chat(self.inner.draw.chat(&chat));
+        }
+    }
+
+    /// What the desk has to be told of that is no widget's, the most urgent first.
+    fn needs(&self, now: Instant) -> Vec<(String, String)> {
+        let mut needs = Vec::new();
+        if let Some((_, by)) = self.channel.book().shows().ending() {
+            needs.push(("On air".into(), format!("{by} ends the show in a moment, unless you stay on air")));
+        }
+        if self.channel.is_covered() {
+            needs.push(("The picture".into(), "covered: nothing is seen on air".into()));
+        }
+        needs.extend(self.hub.wrong());
         let failed = |(id, cue): (&u32, &Cue)| {
             let last = self.channel.firings().log(*id).next().filter(|last| after(last.at, FAILED) > now)?;
             let words = last.failed.first()?;
@@ -114,21 +147,10 @@ impl Task {
             let words = words.split_once("” ").map_or(words.as_str(), |(_, rest)| rest);
             Some((format!("The cue “{}”", cue.name), words.to_owned()))
         };
-        attention.extend(self.channel.cues().all.iter().filter_map(failed));
+        needs.extend(self.channel.cues().all.iter().filter_map(failed));
         let unsaid = self.hearing.unsaid_since(before(now, FAILED));
-        attention.extend(unsaid.map(|why| ("Chat".to_owned(), why.to_owned())));
-        attention.extend(self.hub.rehearsal().map(|running| ("Rehearsal".to_owned(), running.words())));
-        let chat: Vec<_> = self.channel.chat().newest().take(CHAT).map(|(number, _, line)| (number, line)).collect();
-        let pulse = Pulse {
-            attention: &attention,
-            feeds: &feeds,
-            roll: &roll,
-            pages: self.hub.pages(),
-            on_air: self.channel.book().shows().on_air().map_or(OnAir::Off, |show| OnAir::Since(show.from)),
-            chat: &chat,
-            calendar: self.channel.settings().calendar,
-            now,
-        };
-        self.hub.publish_pulse(self.inner.draw.pulse(&pulse));
+        needs.extend(unsaid.map(|why| ("Chat".to_owned(), why.to_owned())));
+        needs.extend(self.hub.rehearsal().map(|running| ("Rehearsal".to_owned(), running.words())));
+        needs
     }
 }

@@ -128,6 +128,8 @@ struct Task {
     lives: bool,
     /// What the desk has to be told of.
     attention: BTreeMap<WidgetId, String>,
+    /// The newest line of chat that was drawn.
+    chat_drawn: Option<u64>,
     /// Who watches the goals, to celebrate them.
     watches: BTreeMap<WidgetId, Celebrations>,
     /// The make-believe record, from the first rehearsed happening on.
@@ -186,6 +188,7 @@ impl Task {
             knows_layouts: false,
             lives: false,
             attention: BTreeMap::new(),
+            chat_drawn: None,
             watches: BTreeMap::new(),
             rehearsal: None,
         }
@@ -221,9 +224,8 @@ impl Task {
                 None => {
                     let levels = self.levels.next().map(|at| self.until(at));
                     let wake = self.wake_at();
-                    let later =
-                        [self.said_next(), self.seeds_next(), self.cues_next(), self.timed_next(), self.notice_next()];
-                    let later = later.into_iter().flatten().min();
+                    let later = [self.said_next(), self.seeds_next(), self.cues_next(), self.timed_next()];
+                    let later = later.into_iter().chain([self.notice_next(), self.air_next()]).flatten().min();
                     let said = later.map(|at| self.until(at));
                     let wake =
                         [levels, said, self.votes.due()].into_iter().flatten().fold(wake, |wake, at| wake.min(at));
@@ -306,6 +308,9 @@ impl Task {
             }
             Order::EditDesk { edit, reply } => {
                 let _ = reply.send(self.edit_desk(edit).await);
+            }
+            Order::EditAir { edit, reply } => {
+                let _ = reply.send(self.edit_air(edit).await);
             }
             Order::EditLooks { edit, reply } => {
                 let _ = reply.send(self.edit_looks(edit).await);

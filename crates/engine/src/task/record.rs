@@ -1,10 +1,9 @@
 //! Decide → commit → apply: how anything gets into the record.
 
 use super::{PAGE, Task};
+use crate::commands::{self, By};
 use crate::error::EngineError;
 use crate::orders::{Command, Ingested, IsAsked, Reply};
-use tally_core::channel::Channel;
-use tally_core::record::acts::ShowAct;
 use tally_core::record::entry::{Body, Draft, Entry, Origin};
 use tally_core::record::happening::Happening;
 use tally_core::record::ids::Seq;
@@ -101,14 +100,10 @@ impl Task {
     /// Puts the channel on air, or takes it off, if one of these lines is a signal to do so.
     async fn follow_signals(&mut self, signals: Vec<(Seq, String)>) {
         for (seq, name) in signals {
-            let act = if name == self.air.on { ShowAct::Begin } else { ShowAct::End };
-            let by = format!("the signal “{name}”");
-            let decide = move |channel: &Channel, now| channel.decide_show(act, &by, now);
-            let origin = Origin { source: "signal".into(), id: seq.to_string() };
+            let by = By { name: format!("the signal “{name}”"), id: seq.to_string() };
+            let command = commands::air(name == self.air.on, "signal", by);
             // On air already, or the database is away: then the next signal, or a hand, will do.
-            if let Err(error) =
-                self.record(Command { origin, happened_at: None, decide: Box::new(decide), is_asked: None }).await
-            {
+            if let Err(error) = self.record(command).await {
                 tracing::info!(%error, channel = %self.id, "a signal changed nothing");
             }
         }

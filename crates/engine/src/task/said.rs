@@ -2,8 +2,9 @@
 //! database is away it waits, up to a bound.
 
 use super::Task;
+use crate::commands::{self, By};
 use crate::error::EngineError;
-use crate::orders::{Pressed, Report};
+use crate::orders::{Command, Pressed, Report};
 use chrono::TimeDelta;
 use std::collections::VecDeque;
 use tally_core::book::chat::ChatLine;
@@ -25,6 +26,8 @@ const TOGETHER: usize = 500;
 pub(super) struct Said {
     commands: VecDeque<Draft>,
     presses: VecDeque<(FeedId, ChatPress)>,
+    /// Whose words have put the channel on air, and when.
+    begins: Option<(Instant, String)>,
     /// How many lines were made of chat, so that each has an origin of its own.
     made: u64,
     /// Before when nothing is tried, after a failure.
@@ -38,7 +41,7 @@ impl Said {
     }
 
     fn is_empty(&self) -> bool {
-        self.commands.is_empty() && self.presses.is_empty()
+        self.commands.is_empty() && self.presses.is_empty() && self.begins.is_none()
     }
 }
 
@@ -62,6 +65,7 @@ impl Task {
                 Draft { origin, feed: Some(feed), happened_at: at, arrived_at: now, body: Body::Happening(happening) };
             self.said.commands.push_back(draft);
         }
+        self.said.begins = self.said.begins.take().or(heard.begins.map(|name| (now, name)));
         if !self.votes.take(heard.votes) {
             self.trouble(feed, "Votes were lost, since the database has been away for long.");
         }
@@ -84,6 +88,14 @@ impl Task {
     }
 
     async fn try_record_said(&mut self) -> Result<(), EngineError> {
+        if let Some((at, name)) = self.said.begins.clone() {
+            let by = By { name: format!("{name} in chat"), id: at.timestamp_micros().to_string() };
+            match self.record(Command { happened_at: Some(at), ..commands::air(true, "chat air", by) }).await {
+                // On air already: somebody was faster.
+                Ok(_) | Err(EngineError::Refused(_)) => self.said.begins = None,
+                Err(error) => return Err(error),
+            }
+        }
         while !self.said.commands.is_empty() {
             self.write_due().await?;
             let together = self.said.commands.len().min(TOGETHER);

@@ -50,6 +50,7 @@ impl Loaded {
         channel.set_desk(record.desk.clone());
         channel.set_looks(record.looks.clone());
         channel.set_cues(record.cues.clone());
+        channel.set_air_rules(inner.store.air_rules(id).await?);
         channel.set_bot(inner.store.bot(id).await?, inner.clock.now(), super::bot::lot);
         Ok(Self { channel, record, tokens, drafts, feeds })
     }

@@ -5,10 +5,12 @@ mod dial;
 mod list;
 mod poll;
 mod rates;
+mod schedules;
 mod speak;
 mod stream;
 
 pub use chat::listen;
+pub use schedules::{choose, drop_schedule, keep_schedules};
 pub use stream::stream_address;
 
 use crate::intake::KEPT;

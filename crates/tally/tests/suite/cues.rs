@@ -205,3 +205,71 @@ async fn a_cue_goes_on_air_and_finds_no_fault_with_being_there() {
     .await;
     assert!(!log.contains("could not do"), "{log}");
 }
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_reward_shows_a_clock_runs_it_and_hides_it_when_it_is_done() {
+    let database = Database::new();
+    let program = Program::start(&database.url);
+    let (owner, sender) = (Owner::of(&program).await, Sender::of(&program.demo()["feeds"][1]));
+    let clock = program.widget("First train leaves in");
+    let edit =
+        async |path: String, key: &str, text: &str| drop(owner.done(&path, &[("key", key), ("text", text)]).await);
+    edit(format!("/widgets/{}/edit", clock["id"]), "length", "0:05").await;
+    owner.done(&format!("/widgets/{}/put-on-air", clock["id"]), &[]).await;
+
+    // The clock is laid on the picture, and hidden there until somebody takes the reward.
+    let browser = Browser::open().await;
+    browser.sign_in(&program.base, &program.demo()).await;
+    browser.go(&format!("{}/overlays/1", program.base)).await;
+    let pieces = "return document.querySelectorAll('.layout-window [data-piece]').length";
+    let before = browser.run(pieces).await.as_u64().unwrap();
+    browser.run(&format!("document.getElementById('layout-what').value = '{}'", clock["id"])).await;
+    browser.click("[data-add]").await;
+    until("it is laid out", || async { (browser.run(pieces).await == before + 1).then_some(()) }).await;
+    browser.click("[data-air]").await;
+    let newest = "return Math.max(...[...document.querySelectorAll('.layout-window [data-piece]')].map((one) => one.dataset.piece))";
+    let piece = browser.run(newest).await.as_u64().unwrap();
+    let appear = |shown: bool| json!({"pieces": [piece], "shown": shown, "id": format!("appear {shown}")}).to_string();
+    until("it is hidden on the picture on air", || async {
+        let hidden = owner.send("/overlays/1/appear", "application/json", appear(false)).await;
+        hidden.status().is_success().then_some(())
+    })
+    .await;
+
+    // One press makes both cues; which reward it is has to be said.
+    browser.go(&format!("{}/cues", program.base)).await;
+    browser.click(".cue-starts summary").await;
+    let start = "[...document.querySelectorAll('.cue-starts button')].find((one) => \
+        one.textContent.includes('A reward shows a clock and starts it'))";
+    browser.run(&format!("{start}.click()")).await;
+    browser.shows(".cue:last-of-type", "Its time is over").await;
+    let cues =
+        browser.run("return [...document.querySelectorAll('.cue[id^=cue-]')].slice(-2).map((one) => one.id)").await;
+    let ids: Vec<String> = serde_json::from_value(cues).unwrap();
+    let ids: Vec<&str> = ids.iter().map(|id| id.trim_start_matches("cue-")).collect();
+    edit(format!("/cues/{}/edit", ids[0]), "word", "Tea break").await;
+    for id in &ids {
+        edit(format!("/cues/{id}/edit"), "on_air", "any").await;
+        edit(format!("/cues/{id}/edit"), "on", "on").await;
+    }
+
+    let list = owner.page("/overlays").await;
+    let token = list.split("/o/").nth(1).unwrap().split('"').next().unwrap().to_owned();
+    let air = Browser::open().await;
+    air.go(&format!("{}/o/{token}", program.base)).await;
+    air.shows_one(&format!("[data-piece=\"{piece}\"].is-away")).await;
+    let reward = |name: &str| {
+        json!({"specversion": "1.0", "id": name, "source": "/x", "type": "tally.reward",
+            "data": {"actor": {"name": "quietferry"}, "reward": name, "cost": 300}})
+    };
+    sender.deliver(&reward("Whistle the timetable")).await;
+    sender.deliver(&reward("Tea break")).await;
+    air.shows_one(&format!("[data-piece=\"{piece}\"]:not(.is-away)")).await;
+    air.shows(&format!("[data-piece=\"{piece}\"] .clock-face"), "3").await;
+    air.shows_one(&format!("[data-piece=\"{piece}\"].is-away")).await;
+    let log = owner.page("/cues").await;
+    assert!(log.contains("Tea break") && !log.contains("could not do"), "{log}");
+    assert_eq!(owner.page("/ledger").await.matches("the cue “A reward runs a clock” started").count(), 1);
+    air.close().await;
+    browser.close().await;
+}

@@ -116,3 +116,36 @@ async fn chat_stands_beside_the_roll_and_a_line_is_voided_where_it_stands() {
     assert_eq!(json!(owner.post("/desk/more", &[("name", " ")]).await.status().as_u16()), 422);
     browser.close().await;
 }
+
+#[tokio::test(flavor = "multi_thread")]
+async fn presses_are_undone_from_the_roll_in_any_order() {
+    let database = Database::new();
+    let program = Program::start(&database.url);
+    let (base, browser) = (program.base.clone(), Browser::open().await);
+    let (counter, tea) = (program.widget("Derailments"), program.widget("Cups of tea"));
+    browser.sign_in(&base, &program.demo()).await;
+    browser.go(&format!("{base}/desk")).await;
+    browser.live().await;
+    program.act(&counter, "set", json!({"value": 40})).await;
+    program.act(&counter, "add", json!({"value": 2})).await;
+    program.act(&tea, "add", json!({"value": 1})).await;
+    // What can be undone of the newest lines, newest first.
+    let newest = async || {
+        let lines = "return [...document.querySelectorAll('[data-live=roll] .roll-line')].slice(0, 4)\
+            .map((line) => line.querySelector('.roll-undo') ? line.querySelector('.roll-words').textContent : '')";
+        let lines: Vec<String> = serde_json::from_value(browser.run(lines).await).unwrap();
+        lines
+    };
+    let (set, added, cups) = (
+        "Derailments: demo scripts set it to 40",
+        "Derailments: demo scripts added 2",
+        "Cups of tea: demo scripts added 1",
+    );
+    until("all three stand on the roll", || async { (newest().await[..3] == [cups, added, set]).then_some(()) }).await;
+    // The oldest of the three goes, the others stay, and it cannot be undone twice.
+    browser.run("document.querySelectorAll('[data-live=roll] .roll-undo')[2].click()").await;
+    program.shows(&counter, "2").await;
+    program.shows(&tea, "1").await;
+    until("it is undone", || async { (newest().await == ["", cups, added, ""]).then_some(()) }).await;
+    browser.close().await;
+}

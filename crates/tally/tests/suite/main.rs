@@ -14,6 +14,7 @@ mod begin;
 mod bench;
 mod boards;
 mod browser;
+mod by_itself;
 mod chat;
 mod clocks;
 mod crash;

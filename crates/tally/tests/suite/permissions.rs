@@ -296,6 +296,9 @@ impl Things {
             "/looks/{id}/wear" | "/looks/{id}/back" => form(&[("on", &self.fields["overlay"])]),
             "/looks/{id}/same" => form(&[("widget", &self.board.to_string())]),
             "/overlays/{id}/edit" => Sent::Json(json!({"step": 1, "edit": {"remove": {"ids": []}}})),
+            "/channel/air" => form(&[("ask_s", "60")]),
+            "/channel/schedule" => form(&[("url", "")]),
+            "/channel/schedule/file" => Sent::Bytes(b"BEGIN:NOTHING".to_vec()),
             "/rehearsals" => form(&[("script", "quiet"), ("speed", "1"), ("overlay", "1")]),
             "/rehearsals/stop" => form(&[("in_room", "true")]),
             "/overlays/{id}/appear" | "/rehearsal/overlays/{id}/appear" => {

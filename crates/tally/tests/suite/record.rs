@@ -190,6 +190,7 @@ async fn shows_begin_by_hand_or_by_a_signal_and_are_trimmed_afterwards() {
     let signals = |on, off| [&settings[..], &[("on_air", on), ("off_air", off)]].concat();
     assert!(owner.refused("/channel", &signals("x", "x")).await.contains("two names"));
     owner.done("/channel", &signals("picture live", "picture off")).await;
+    owner.done("/channel/air", &[("ask_s", "0")]).await;
     let signal = |name: &str, id: &str| json!({"specversion": "1.0", "id": id, "source": "/encoder", "type": "tally.signal", "data": {"name": name}});
     sender.deliver(&signal("picture live", "1")).await;
     assert_eq!(program.text(&hands).await, "0 of 40 (0%)", "a new show has begun");

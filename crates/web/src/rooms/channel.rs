@@ -4,6 +4,7 @@
 use crate::app::App;
 use crate::error::WebError;
 use crate::markup::html;
+use crate::rooms::by_itself::{ASKS, ByItself};
 use crate::rooms::first_visit::{CURRENCIES, named, read_settings};
 use crate::rooms::frame::Frame;
 use crate::rooms::sign_in::refusal;
@@ -32,6 +33,7 @@ struct Page {
     currencies: &'static [&'static str],
     weights: [u16; 3],
     week_days: [&'static str; 3],
+    by_itself: ByItself,
 }
 
 /// `GET /channel`
@@ -44,6 +46,7 @@ pub async fn page(app: web::Data<App>, owner: Owner) -> Result<HttpResponse, Web
         zones: chrono_tz::TZ_VARIANTS.iter().map(|zone| zone.name()).collect(),
         currencies: &CURRENCIES,
         week_days: ["Mon", "Sat", "Sun"],
+        by_itself: ByItself::of(&app, &owner).await?,
     };
     Ok(HttpResponse::Ok().insert_header(ContentType::html()).body(html(&page)))
 }

@@ -2,6 +2,7 @@
 
 pub mod account;
 pub mod bench;
+pub mod by_itself;
 pub mod channel;
 pub mod chat;
 mod control;

@@ -93,6 +93,11 @@ pub async fn end(owner: Owner) -> Result<HttpResponse, WebError> {
     say(&owner, ShowAct::End).await
 }
 
+/// `POST /shows/stay`: stays on air, though the show was to end by itself.
+pub async fn stay(owner: Owner) -> Result<HttpResponse, WebError> {
+    say(&owner, ShowAct::Stay).await
+}
+
 /// Local times as typed in.
 #[derive(Deserialize)]
 pub struct Times {

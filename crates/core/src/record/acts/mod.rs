@@ -57,6 +57,17 @@ impl Act {
         }
     }
 
+    /// Whether somebody meant it, and may want to take it back: not what the audience does, nor what a widget notes of itself.
+    #[must_use]
+    pub fn is_meant(&self) -> bool {
+        !matches!(
+            self,
+            Self::Poll(PollAct::Votes { .. })
+                | Self::Wheel(WheelAct::Commit { .. })
+                | Self::Subathon(SubathonAct::Over | SubathonAct::Changed | SubathonAct::Away { .. })
+        )
+    }
+
     /// Whether it is what an action would be written as.
     #[must_use]
     pub fn answers(&self, action: &str, value: Option<i64>) -> bool {

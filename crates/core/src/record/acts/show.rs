@@ -12,6 +12,13 @@ pub enum ShowAct {
     Begin,
     /// The channel goes off air now.
     End,
+    /// Something wants to take the channel off air by itself: then, unless somebody stays on air.
+    Ending {
+        /// When.
+        at: Instant,
+    },
+    /// Somebody stays on air, though it was to end by itself.
+    Stay,
     /// A show began or ended at another time than was recorded.
     Trim {
         /// The line with which the show began.
@@ -35,6 +42,8 @@ impl ShowAct {
         match self {
             Self::Begin => "went on air".into(),
             Self::End => "went off air".into(),
+            Self::Ending { .. } => "asked whether to go off air".into(),
+            Self::Stay => "stayed on air".into(),
             Self::Trim { show, .. } => format!("set the times of the show that began in line {show}"),
             Self::Strike { show } => format!("struck out the show that began in line {show}"),
         }

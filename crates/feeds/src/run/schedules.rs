@@ -1,0 +1,101 @@
+//! Schedules: each calendar is read when it is chosen and every hour after that, and laid out for the weeks to come. One that
+//! cannot be read any more goes on as it was.
+
+use crate::outside::{Asked, Outside};
+use crate::schedule::{MOST_BYTES, Schedule, read};
+use std::time::Duration;
+use tally_core::channel::AirEdit;
+use tally_core::record::ids::ChannelId;
+use tally_engine::{ChannelHandle, Engine};
+use tally_store::schedules::KeptSchedule;
+
+/// How often.
+const EVERY: Duration = Duration::from_secs(3_600);
+/// How long a database that is away is left alone with it.
+const LATER: Duration = Duration::from_secs(60);
+
+/// Keeps all schedules of all channels. Runs until dropped.
+pub async fn keep_schedules(engine: Engine, outside: Outside) {
+    loop {
+        let wait = match engine.store().schedules().await {
+            Ok(all) => {
+                for (id, kept) in all {
+                    if let Err(error) = refresh(&engine, outside, id, kept).await {
+                        tracing::warn!(%error, channel = %id, "a schedule could not be laid out anew");
+                    }
+                }
+                EVERY
+            }
+            Err(error) => {
+                tracing::warn!(%error, "the schedules cannot be read; they go on as they are");
+                LATER
+            }
+        };
+        tokio::time::sleep(wait).await;
+    }
+}
+
+/// Another schedule for a channel: from an address, or the text of a file. It holds from now on.
+///
+/// # Errors
+/// In words: it cannot be had, or is no calendar. The one before goes on.
+pub async fn choose(
+    engine: &Engine,
+    outside: Outside,
+    channel: &ChannelHandle,
+    url: &str,
+    file: Option<String>,
+) -> Result<Schedule, String> {
+    let calendar = match file {
+        Some(text) => text,
+        None => fetch(url, outside).await?,
+    };
+    let schedule = laid_out(channel, calendar.clone()).await?;
+    let kept = KeptSchedule { url: url.into(), calendar, read_at: Some(engine.now()), failing: String::new() };
+    engine.store().save_schedule(channel.id, kept).await.map_err(|error| error.to_string())?;
+    let plan = schedule.plan.clone();
+    channel.edit_air(AirEdit::Schedule(plan)).await.map_err(|error| error.to_string())?;
+    Ok(schedule)
+}
+
+/// No schedule any more.
+///
+/// # Errors
+/// The database is away.
+pub async fn drop_schedule(engine: &Engine, channel: &ChannelHandle) -> Result<(), tally_engine::EngineError> {
+    engine.store().save_schedule(channel.id, KeptSchedule::default()).await?;
+    channel.edit_air(AirEdit::Schedule(Vec::new())).await
+}
+
+async fn refresh(engine: &Engine, outside: Outside, id: ChannelId, kept: KeptSchedule) -> Result<(), String> {
+    let channel = engine.channel(id).await.map_err(|error| error.to_string())?;
+    let newest = if kept.url.is_empty() { Ok(kept.calendar.clone()) } else { fetch(&kept.url, outside).await };
+    let read = match newest {
+        Ok(calendar) => laid_out(&channel, calendar.clone()).await.map(|schedule| (schedule, calendar)),
+        Err(why) => Err(why),
+    };
+    let (schedule, kept) = match read {
+        Ok((schedule, calendar)) => {
+            (schedule, KeptSchedule { calendar, read_at: Some(engine.now()), failing: String::new(), ..kept })
+        }
+        Err(why) => (laid_out(&channel, kept.calendar.clone()).await?, KeptSchedule { failing: why, ..kept }),
+    };
+    engine.store().save_schedule(id, kept).await.map_err(|error| error.to_string())?;
+    channel.edit_air(AirEdit::Plan(schedule.plan)).await.map_err(|error| error.to_string())
+}
+
+async fn fetch(url: &str, outside: Outside) -> Result<String, String> {
+    // Programs that hand out calendars call the same address by this name.
+    let url = url.strip_prefix("webcal://").map_or_else(|| url.to_owned(), |rest| format!("https://{rest}"));
+    let mut asked = Asked::new(&url, outside).map_err(|error| error.to_string())?;
+    let body = asked.ask(MOST_BYTES).await.map_err(|error| error.to_string())?.unwrap_or_default();
+    String::from_utf8(body).map_err(|_| "its answer is not UTF-8".to_owned())
+}
+
+async fn laid_out(channel: &ChannelHandle, calendar: String) -> Result<Schedule, String> {
+    let local = channel.calendar().await.map_err(|error| error.to_string())?;
+    let now = channel.now();
+    // Off the threads on which everything else waits.
+    let read = tokio::task::spawn_blocking(move || read(&calendar, &local, now));
+    read.await.map_err(|error| error.to_string())?.map_err(|error| error.to_string())
+}
