@@ -17,6 +17,9 @@ use tally_core::time::Instant;
 use tally_core::widgets::Action;
 use tally_store::rows::{Namespace, origin_key};
 
+/// So many pieces are named where they are shown together; more are counted.
+const MOST_NAMED: usize = 6;
+
 /// How many days' rates go into one line of the ledger; more would not fit.
 const DAYS_A_LINE: usize = 60;
 
@@ -63,12 +66,16 @@ impl Command {
 pub(crate) fn appear(
     (overlay, layout): (u32, Overlay),
     pieces: BTreeSet<u32>,
-    about: String,
     shown: bool,
     source: &str,
     By { name, id }: By,
 ) -> Command {
     let decide = move |channel: &Channel, _| {
+        let names = pieces.iter().map(|piece| channel.piece_words(&layout, *piece));
+        let about = match pieces.len() {
+            many if many > MOST_NAMED => format!("{many} pieces"),
+            _ => names.collect::<Vec<_>>().join(", "),
+        };
         let asked = Appear { overlay, layout: &layout, pieces: &pieces, about: &about, shown };
         channel.decide_appear(&asked, &name)
     };
@@ -133,11 +140,10 @@ impl ChannelHandle {
         &self,
         overlay: (u32, Overlay),
         pieces: BTreeSet<u32>,
-        about: String,
         shown: bool,
         by: By,
     ) -> Result<Seq, EngineError> {
-        self.record(appear(overlay, pieces, about, shown, "overlay", by)).await
+        self.record(appear(overlay, pieces, shown, "overlay", by)).await
     }
 
     /// Says something about shows.

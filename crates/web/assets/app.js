@@ -4,6 +4,19 @@
 // Before the addresses of the desk: the rehearsal has its own.
 const tallyUnder = document.body.dataset.under ?? '';
 
+// Sends something that changes something, with the token of this page: a form or a file as it is, anything else as JSON.
+const tallySend = (/** @type {string} */ path, /** @type {any} */ body) => {
+  const whole = body instanceof Blob || body instanceof URLSearchParams;
+  const headers = { 'x-csrf-token': document.body.dataset.csrf ?? '' };
+  return whole
+    ? fetch(path, { method: 'POST', headers, body })
+    : fetch(path, {
+        method: 'POST',
+        headers: { ...headers, 'content-type': 'application/json' },
+        body: JSON.stringify(body),
+      });
+};
+
 // Asks for a text anew whenever a part of the page was drawn live, and waits while `busy`. Answers may
 // overtake each other; only that to the newest question is taken.
 const tallyFollow = (
@@ -52,7 +65,6 @@ const tallyFollow = (
       localStorage.setItem('tally-light', LIGHTS[(LIGHTS.indexOf(chosenLight()) + 1) % LIGHTS.length] ?? 'system');
       light();
     });
-  const csrf = body.dataset.csrf ?? '';
   const typing = () =>
     document.activeElement?.matches('input, select, textarea') || document.querySelector('dialog[open]');
 
@@ -84,14 +96,8 @@ const tallyFollow = (
     setTimeout(() => lever.classList.remove('is-pressed'), 140);
     for (let attempt = 0; attempt < 6; attempt++) {
       try {
-        const answer = await fetch(
-          `${body.dataset.pressUnder ?? `${tallyUnder}/widgets`}/${lever.dataset.widget}/press`,
-          {
-            method: 'POST',
-            headers: { 'content-type': 'application/json', 'x-csrf-token': csrf },
-            body: JSON.stringify(order),
-          },
-        );
+        const under = body.dataset.pressUnder ?? `${tallyUnder}/widgets`;
+        const answer = await tallySend(`${under}/${lever.dataset.widget}/press`, order);
         if (answer.ok) return true;
         if (answer.status !== 503) {
           const problem = await answer
@@ -311,11 +317,7 @@ const tallyFollow = (
     say('Reading the file…');
     try {
       const side = form.elements.side ? `&side=${form.elements.side.value}` : '';
-      const answer = await fetch(`${form.dataset.upload}?name=${encodeURIComponent(file.name)}${side}`, {
-        method: 'POST',
-        headers: { 'x-csrf-token': csrf },
-        body: file,
-      });
+      const answer = await tallySend(`${form.dataset.upload}?name=${encodeURIComponent(file.name)}${side}`, file);
       const next = answer.headers.get('hx-redirect');
       if (next) return location.assign(next);
       const place = form.querySelector('.upload-refusal') ?? document.getElementById('refusal');

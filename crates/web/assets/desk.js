@@ -62,8 +62,7 @@
     const { widget, press: action, value, side } = /** @type {HTMLElement} */ (lever).dataset;
     const number = (/** @type {string | undefined} */ text) => (text ? Number(text) : null);
     const body = { code, widget: Number(widget), action, value: number(value), side: number(side) };
-    const headers = { 'content-type': 'application/json', 'x-csrf-token': document.body.dataset.csrf ?? '' };
-    const answer = await fetch('/desk/keys', { method: 'POST', headers, body: JSON.stringify(body) }).catch(() => null);
+    const answer = await tallySend('/desk/keys', body).catch(() => null);
     const refused = answer && !answer.ok ? await answer.json().catch(() => null) : null;
     lever = null;
     says.textContent = answer?.ok
@@ -96,11 +95,8 @@
       }, 5000);
       return;
     }
-    const headers = { 'x-csrf-token': document.body.dataset.csrf ?? '' };
-    const body = new URLSearchParams({ what: 'void' });
-    const answer = await fetch(`/ledger/${key.dataset.void}/correct`, { method: 'POST', headers, body }).catch(
-      () => null,
-    );
+    const form = new URLSearchParams({ what: 'void' });
+    const answer = await tallySend(`/ledger/${key.dataset.void}/correct`, form).catch(() => null);
     key.textContent = answer?.ok ? 'Voided' : 'It could not be voided; see the ledger';
     key.toggleAttribute('disabled', answer?.ok);
   });

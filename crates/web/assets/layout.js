@@ -6,7 +6,6 @@
   const room = /** @type {HTMLElement | null} */ (document.querySelector('[data-layout]'));
   if (!room) return;
   const path = room.dataset.layout ?? '';
-  const csrf = document.body.dataset.csrf ?? '';
   const one = (/** @type {string} */ css) => /** @type {any} */ (room.querySelector(css));
   const desk = one('.layout-desk');
   const frameOf = one('.layout-window');
@@ -104,11 +103,7 @@
   function send(/** @type {string} */ where, /** @type {() => any} */ body) {
     queue = queue.then(async () => {
       try {
-        const answer = await fetch(`${path}/${where}`, {
-          method: 'POST',
-          headers: { 'content-type': 'application/json', 'x-csrf-token': csrf },
-          body: JSON.stringify({ step, ...body() }),
-        });
+        const answer = await tallySend(`${path}/${where}`, { step, ...body() });
         const told = await answer.json();
         if (answer.ok) {
           take(told);

@@ -114,12 +114,18 @@
   // Letters of the far east and emoji are in files that most pages never need: only those that are met are asked for.
   const SELDOM =
     /[\p{Extended_Pictographic}\p{Regional_Indicator}\u1100-\u11ff\u2e80-\u9fff\uac00-\ud7af\uf900-\ufaff\uff00-\uffef]/gu;
+  // Whatever changes the fonts of a page lays all of it out anew: so not before the first picture stands. A page that is
+  // covered gets no frames, and does not wait for one.
+  const firstFrame = new Promise((done) => {
+    requestAnimationFrame(() => setTimeout(done));
+    setTimeout(done, 500);
+  });
   const known = new Set();
   const MOST_LETTERS = 150;
   function bringSeldomFonts(/** @type {string} */ text) {
     const fresh = [...new Set(text.match(SELDOM) ?? [])].filter((letter) => !known.has(letter));
     for (const letter of fresh) known.add(letter);
-    const sheet = document.querySelector('link[href$="/fonts.css"]');
+    const sheet = document.querySelector('link[rel=stylesheet]');
     for (let from = 0; sheet && from < fresh.length; from += MOST_LETTERS) {
       const more = document.createElement('link');
       more.rel = 'stylesheet';
@@ -150,7 +156,8 @@
     }
     tallyOwn.dress(place);
     if (typeof tallyOverlay !== 'undefined') tallyOverlay.dress(place);
-    bringSeldomFonts(place.textContent ?? '');
+    const letters = place.textContent ?? '';
+    firstFrame.then(() => bringSeldomFonts(letters));
     tallyMotion.fit(place);
     tallyMotion.tapes(place);
     if (place.querySelector('[data-clock], [data-since], .in-turn')) tick();

@@ -15,11 +15,7 @@
     const said = appear ? { pieces: JSON.parse(pieces), shown: pressed, id } : { covered: pressed, id };
     const word = /** @type {HTMLElement} */ (document.getElementById('word'));
     try {
-      const answer = await fetch(tallyUnder + (appear ?? '/desk/cover'), {
-        method: 'POST',
-        headers: { 'content-type': 'application/json', 'x-csrf-token': document.body.dataset.csrf ?? '' },
-        body: JSON.stringify(said),
-      });
+      const answer = await tallySend(tallyUnder + (appear ?? '/desk/cover'), said);
       if (answer.ok) {
         key.setAttribute('aria-pressed', String(pressed));
         document.body.dispatchEvent(new CustomEvent('tally:mended'));

@@ -58,14 +58,20 @@ const LIVE_SCRIPTS: [&str; 8] = [
     "live.js",
 ];
 
-/// Several files as one: a page that has just been opened waits for one answer, not for twenty. The name, and what is in it.
-const BUNDLES: [(&str, &[&str]); 2] = [("air.css", &AIR_STYLES), ("live-page.js", &LIVE_SCRIPTS)];
+/// Several files as one: a page that has just been opened waits for one answer, not for twenty, and fonts can come beside it.
+/// The name, and what is in it.
+const BUNDLES: [(&str, &[&[&str]]); 4] = [
+    ("air.css", &[&["fonts.css"], &AIR_STYLES]),
+    ("live-page.js", &[&LIVE_SCRIPTS]),
+    ("overlay-page.css", &[&["fonts.css"], &AIR_STYLES, &["overlay.css"]]),
+    ("overlay-page.js", &[&["overlay.js"], &LIVE_SCRIPTS]),
+];
 
 /// A shipped file.
 #[must_use]
 pub fn bytes(name: &str) -> Option<Vec<u8>> {
     if let Some((_, parts)) = BUNDLES.iter().find(|(bundle, _)| *bundle == name) {
-        let parts = parts.iter().filter_map(|part| Assets::get(part));
+        let parts = parts.iter().flat_map(|parts| *parts).filter_map(|part| Assets::get(part));
         return Some(parts.flat_map(|part| [&part.data[..], b"\n"].concat()).collect());
     }
     Assets::get(name).map(|file| file.data.into_owned())

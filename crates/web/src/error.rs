@@ -7,6 +7,7 @@ use actix_web::http::header::{self, ContentType};
 use actix_web::{HttpResponse, ResponseError};
 use askama::Template;
 use serde_json::json;
+use tally_core::record::ids::Seq;
 use tally_engine::EngineError;
 use tally_store::StoreError;
 
@@ -186,6 +187,40 @@ impl WebError {
             tracing::error!(%cause, "a request failed");
         }
     }
+}
+
+/// A failure of which a program, or a script of ours, is told as problem+json.
+#[derive(Debug)]
+pub struct Problem(WebError);
+
+/// What a program, or a script of ours, is told.
+pub type Answer = Result<HttpResponse, Problem>;
+
+impl<E: Into<WebError>> From<E> for Problem {
+    fn from(error: E) -> Self {
+        Self(error.into())
+    }
+}
+
+impl std::fmt::Display for Problem {
+    fn fmt(&self, to: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        self.0.fmt(to)
+    }
+}
+
+impl ResponseError for Problem {
+    fn status_code(&self) -> StatusCode {
+        self.0.status_code()
+    }
+
+    fn error_response(&self) -> HttpResponse {
+        self.0.problem()
+    }
+}
+
+/// The line of the ledger that something has made.
+pub fn entered(seq: Seq) -> HttpResponse {
+    HttpResponse::Ok().json(json!({"entry": seq}))
 }
 
 impl ResponseError for WebError {

@@ -14,8 +14,10 @@ use serde_json::{Value, json};
 use std::collections::BTreeMap;
 use std::convert::Infallible;
 use std::time::Duration;
+use tally_core::channel::Channel;
 use tally_core::look::Token;
 use tally_core::record::ids::WidgetId;
+use tally_core::time::Instant;
 use tally_core::widgets::Family;
 use tally_core::widgets::wheel::Wheel;
 use tally_engine::{ChannelHandle, PageGuard, WidgetChannel};
@@ -25,14 +27,17 @@ pub const KEEP_ALIVE: Duration = Duration::from_secs(15);
 
 /// The whole view of a widget as JSON: what it shows in words and in numbers.
 pub async fn value(channel: &ChannelHandle, id: WidgetId) -> Result<Value, WebError> {
-    let seen =
-        channel.ask(move |channel, now| channel.view(id, now).map(|view| (view, channel.last_seq(), now))).await?;
-    let (view, seq, now) = seen.ok_or(WebError::NotFound)?;
-    let mut value = widgets::told(&view);
+    channel.ask(move |channel, now| told(channel, id, now)).await?.ok_or(WebError::NotFound)
+}
+
+/// The same in the channel's turn; none where there is no such widget.
+pub fn told(channel: &Channel, id: WidgetId, now: Instant) -> Option<Value> {
+    let mut value = widgets::told(&channel.view(id, now)?);
     if let Value::Object(fields) = &mut value {
-        fields.extend([("id".to_owned(), json!(id)), ("seq".to_owned(), json!(seq)), ("at".to_owned(), json!(now))]);
+        let seq = json!(channel.last_seq());
+        fields.extend([("id".to_owned(), json!(id)), ("seq".to_owned(), seq), ("at".to_owned(), json!(now))]);
     }
-    Ok(value)
+    Some(value)
 }
 
 /// For a picture that is opened by itself: it has all that it needs inside.

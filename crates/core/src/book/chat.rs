@@ -3,6 +3,7 @@
 use crate::language::text::{fold, plain};
 use crate::record::ids::FeedId;
 use crate::time::Instant;
+use serde::{Deserialize, Serialize};
 use std::collections::VecDeque;
 
 /// How many lines are remembered.
@@ -10,10 +11,12 @@ const MOST: usize = 400;
 
 /// What somebody is in chat, the highest that applies. The badges `owner`, `helper`, `subscriber`
 /// and `follower` of the contract with chat servers tell it.
-#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, PartialOrd, Ord, Hash)]
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
+#[serde(rename_all = "snake_case")]
 pub enum Role {
     /// Nothing in particular.
     #[default]
+    #[serde(alias = "everyone")]
     Viewer,
     /// Follows the channel.
     Follower,
@@ -38,6 +41,30 @@ impl Role {
             Self::Subscriber => "subscriber",
             Self::Helper => "helper",
             Self::Owner => "owner",
+        }
+    }
+
+    /// Who that is at least: `a follower`.
+    #[must_use]
+    pub fn at_least(self) -> &'static str {
+        match self {
+            Self::Viewer => "anyone",
+            Self::Follower => "a follower",
+            Self::Subscriber => "a subscriber",
+            Self::Helper => "a helper",
+            Self::Owner => "you alone",
+        }
+    }
+
+    /// For whom a word is that only they may use, in the list for viewers; nothing where it is for everyone.
+    #[must_use]
+    pub fn for_whom(self) -> &'static str {
+        match self {
+            Self::Viewer => "",
+            Self::Follower => "for followers",
+            Self::Subscriber => "for subscribers",
+            Self::Helper => "for helpers",
+            Self::Owner => "for the streamer",
         }
     }
 

@@ -8,7 +8,7 @@ mod talk;
 
 pub use notices::{Deck, Next};
 pub use rests::Rests;
-pub use talk::{Around, Talk, Uses};
+pub use talk::{Conditions, Talk, Uses};
 
 use crate::book::chat::Role;
 use crate::sentence::EditError;
@@ -26,7 +26,7 @@ pub struct Command {
     /// Whether it is answered at all.
     pub on: bool,
     /// Who may use it: they, and whoever is more.
-    pub who: RoleWord,
+    pub who: Role,
     /// So many seconds it is not answered again, to anybody.
     pub rest_s: u32,
     /// So many seconds it is not answered again to the same viewer.
@@ -35,58 +35,6 @@ pub struct Command {
     pub answer: String,
     /// What it is for, in the list for viewers; empty where it stays out of that.
     pub about: String,
-}
-
-/// A [`Role`] as it is kept.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
-#[serde(rename_all = "snake_case")]
-pub enum RoleWord {
-    /// Everyone.
-    Viewer,
-    /// Followers.
-    Follower,
-    /// Subscribers.
-    Subscriber,
-    /// Helpers.
-    Helper,
-    /// The owner.
-    Owner,
-}
-
-impl RoleWord {
-    /// All of them: the key, and who that is at least, in words.
-    pub const ALL: [(Self, &'static str, &'static str); 5] = [
-        (Self::Viewer, "viewer", "anyone"),
-        (Self::Follower, "follower", "a follower"),
-        (Self::Subscriber, "subscriber", "a subscriber"),
-        (Self::Helper, "helper", "a helper"),
-        (Self::Owner, "owner", "you alone"),
-    ];
-
-    /// Whether somebody of a role is meant.
-    #[must_use]
-    pub fn lets(self, role: Role) -> bool {
-        let least = match self {
-            Self::Viewer => Role::Viewer,
-            Self::Follower => Role::Follower,
-            Self::Subscriber => Role::Subscriber,
-            Self::Helper => Role::Helper,
-            Self::Owner => Role::Owner,
-        };
-        role >= least
-    }
-
-    /// For whom a word is, in the list for viewers; nothing where it is for everyone.
-    #[must_use]
-    pub fn words(self) -> &'static str {
-        match self {
-            Self::Viewer => "",
-            Self::Follower => "for followers",
-            Self::Subscriber => "for subscribers",
-            Self::Helper => "for helpers",
-            Self::Owner => "for the streamer",
-        }
-    }
 }
 
 /// In which order notices come.

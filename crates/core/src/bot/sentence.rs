@@ -1,7 +1,8 @@
 //! *When* !tea *is said by* anyone*, answer* “…”*, then rest for* 5 s*.* And of notices: *Every* 15:00*, after at least* 10 *lines
 //! of chat, the next one* in turn *is said* in chat*,* only on air*.*
 
-use super::{BotError, Command, Notices, Order, Place, RoleWord};
+use super::{BotError, Command, Notices, Order, Place};
+use crate::book::chat::Role;
 use crate::sentence::{EditError, Editor, Part, input};
 use crate::template;
 use crate::time::words::digits;
@@ -51,7 +52,7 @@ impl Command {
         Self {
             word: String::new(),
             on: true,
-            who: RoleWord::Viewer,
+            who: Role::Viewer,
             rest_s: 5,
             rest_each_s: 30,
             answer: String::new(),
@@ -62,8 +63,7 @@ impl Command {
     /// Its sentence.
     #[must_use]
     pub fn sentence(&self) -> Vec<Part> {
-        let who: Vec<(&str, &str)> = RoleWord::ALL.iter().map(|(_, key, words)| (*key, *words)).collect();
-        let chosen = RoleWord::ALL.iter().find(|(one, ..)| *one == self.who).map_or("viewer", |(_, key, _)| key);
+        let who: Vec<(&str, &str)> = Role::ALL.iter().rev().map(|role| (role.key(), role.at_least())).collect();
         let text = |key, label, value: &String, none: &str| {
             let shown = if value.is_empty() { none.to_owned() } else { format!("“{value}”") };
             Part::field(key, label, shown, Editor::Text { value: value.clone() })
@@ -72,7 +72,7 @@ impl Command {
             Part::words("When"),
             Part::field("word", WORD, self.word.clone(), Editor::Text { value: self.word.clone() }),
             Part::words("is said by"),
-            choice("who", WHO, &who, chosen),
+            choice("who", WHO, &who, self.who.key()),
             Part::words(", answer"),
             text("answer", ANSWER, &self.answer, "nothing yet"),
             Part::words(", then rest for"),
@@ -92,11 +92,7 @@ impl Command {
         match key {
             "on" => self.on = text == "on",
             "word" => self.word = input(WORD, text).word()?,
-            "who" => {
-                let found = RoleWord::ALL.iter().find(|(_, key, _)| *key == text);
-                self.who =
-                    found.map(|(one, ..)| *one).ok_or_else(|| input(WHO, text).refuse("is none of the choices"))?;
-            }
+            "who" => self.who = input(WHO, text).choice(&Role::ALL, Role::key)?,
             "rest" => self.rest_s = input(REST, text).rest()?,
             "rest_each" => self.rest_each_s = input(REST_EACH, text).rest()?,
             "answer" => self.answer = line(ANSWER, text, widgets)?,

@@ -39,14 +39,14 @@ pub struct Talk {
 
 /// What bears on notices besides time and chat.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub struct Around {
+pub struct Conditions {
     /// Whether the channel is on air.
     pub on_air: bool,
     /// Whether some chat is joined.
     pub joined: bool,
 }
 
-impl Around {
+impl Conditions {
     fn waits_for_air(self, bot: &Bot) -> bool {
         bot.notices.on_air && !self.on_air
     }
@@ -63,7 +63,7 @@ impl Talk {
         let id = self.words.get(word)?;
         let command = bot.commands.get(id)?;
         let uses = self.uses.entry(*id).or_default();
-        if !command.who.lets(line.role) {
+        if line.role < command.who {
             uses.refused = uses.refused.saturating_add(1);
             return None;
         }
@@ -105,7 +105,7 @@ impl Talk {
 
     /// The next notices, when each is due at the earliest, and what it waits for.
     #[must_use]
-    pub fn next(&self, bot: &Bot, around: Around) -> Vec<Next> {
+    pub fn next(&self, bot: &Bot, around: Conditions) -> Vec<Next> {
         let Some(last) = self.last else { return Vec::new() };
         let (first, lines) = bot.notices.due(last, self.lines);
         let mut waits = Vec::new();
@@ -129,7 +129,7 @@ impl Talk {
 
     /// When a notice is due, if nothing else is waited for.
     #[must_use]
-    pub fn due(&self, bot: &Bot, around: Around) -> Option<Instant> {
+    pub fn due(&self, bot: &Bot, around: Conditions) -> Option<Instant> {
         let (at, lines) = bot.notices.due(self.last?, self.lines);
         let waits = lines > 0 || around.waits_for_air(bot) || around.waits_for_chat(bot);
         (!waits && self.deck.coming().next().is_some()).then_some(at)

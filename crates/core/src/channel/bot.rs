@@ -2,7 +2,7 @@
 
 use super::Channel;
 use crate::book::chat::ChatLine;
-use crate::bot::{Around, Bot, Command, Place, Talk};
+use crate::bot::{Bot, Command, Conditions, Place, Talk};
 use crate::cues::When;
 use crate::language::Language;
 use crate::template::{self, Locale, Values};
@@ -55,7 +55,7 @@ impl Channel {
     #[must_use]
     pub fn words_of_chat(&self) -> Vec<(String, String, String)> {
         let commands = self.bot.commands.values().filter(|one| one.on && !one.about.is_empty());
-        let command = |one: &Command| (one.word.clone(), one.about.clone(), one.who.words().to_owned());
+        let command = |one: &Command| (one.word.clone(), one.about.clone(), one.who.for_whom().to_owned());
         let mut all: Vec<_> = commands.map(command).collect();
         let widgets = self.widgets.values().flat_map(|piece| {
             let word = |(word, does): (String, &str)| (word, format!("{does} “{}”", piece.title()), String::new());
@@ -81,8 +81,8 @@ impl Channel {
 
     /// What bears on notices here.
     #[must_use]
-    pub fn around_notices(&self, joined: bool) -> Around {
-        Around { on_air: self.book.shows().on_air().is_some(), joined }
+    pub fn around_notices(&self, joined: bool) -> Conditions {
+        Conditions { on_air: self.book.shows().on_air().is_some(), joined }
     }
 
     /// Takes the notice that is due by now, if one is: what is said, and where. None where its text is empty as things stand.

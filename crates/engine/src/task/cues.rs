@@ -294,9 +294,8 @@ impl Task {
     ) -> Result<Seq, EngineError> {
         let (store, channel) = (self.inner.store.clone(), self.id);
         let kept = self.meanwhile(async move { store.overlay(channel, overlay).await }).await?;
-        let about = self.channel.piece_words(&kept.air, piece);
         let (layout, pieces) = ((overlay, kept.air), BTreeSet::from([piece]));
-        self.record(commands::appear(layout, pieces, about, shown, CUE_SOURCE, By { name: by, id })).await
+        self.record(commands::appear(layout, pieces, shown, CUE_SOURCE, By { name: by, id })).await
     }
 
     /// Does something to the cues.

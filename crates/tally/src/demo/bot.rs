@@ -1,13 +1,14 @@
 //! What the demo says in chat: two answers, and notices that wait to be switched on.
 
-use tally_core::bot::{Bot, Command, Notice, Notices, Order, RoleWord};
+use tally_core::book::chat::Role;
+use tally_core::bot::{Bot, Command, Notice, Notices, Order};
 
 /// It names widgets of the demo.
 pub(super) fn bot() -> Bot {
     let command = |word: &str, answer: &str, about: &str| Command {
         word: word.to_owned(),
         on: true,
-        who: RoleWord::Viewer,
+        who: Role::Viewer,
         rest_s: 5,
         rest_each_s: 30,
         answer: answer.to_owned(),

@@ -20,6 +20,12 @@ async fn take(browser: &Browser, name: &str) {
     std::fs::write(folder.join(format!("{name}.png")), browser.client.screenshot().await.unwrap()).unwrap();
 }
 
+/// What is seen now, as an address.
+async fn seen(browser: &Browser) -> String {
+    tokio::time::sleep(Duration::from_millis(900)).await;
+    format!("data:image/png;base64,{}", BASE64_STANDARD.encode(browser.client.screenshot().await.unwrap()))
+}
+
 async fn act(program: &Program, widget: &str, action: &str, value: Option<i64>) {
     let (demo, widget) = (program.demo(), program.widget(widget));
     let url = format!("{}/api/v1/widgets/{}/actions/{action}", program.base, widget["id"]);
@@ -118,8 +124,7 @@ async fn take_all() {
     let both = |down: u32| [(wide.clone(), [20, down + 94, 864, 486]), (tall.clone(), [904, down + 20, 356, 633])];
     browser.size(1280, 673).await;
     browser.go(&scene(&program, &both(0), true)).await;
-    tokio::time::sleep(Duration::from_millis(900)).await;
-    let first = format!("data:image/png;base64,{}", BASE64_STANDARD.encode(browser.client.screenshot().await.unwrap()));
+    let first = seen(&browser).await;
     for overlay in ["1", "2"] {
         owner.done("/looks/1/wear", &[("on", overlay)]).await;
     }
@@ -192,15 +197,39 @@ async fn take_all() {
     browser.click(&format!("input[name=widget][value=\"{}\"]", id("Shunting derby"))).await;
     browser.click(".helpers form .press-main").await;
     browser.shows_one(".pass-qr svg").await;
+    // Who else may: helpers by a pass, programs by a token.
+    let helpers = seen(&browser).await;
+    browser.go(&format!("{}/account", program.base)).await;
+    let account = seen(&browser).await;
+    browser.size(1280, 1610).await;
+    browser.go(&scene(&program, &[(helpers, [0, 0, 1280, 800]), (account, [0, 810, 1280, 800])], false)).await;
     take(&browser, "helpers").await;
     the_audience(&browser, &program).await;
+    // On phones: the desk, the list before the show, and a scorekeeper's pad.
     browser.size(390, 844).await;
     browser.go(&format!("{}/desk", program.base)).await;
     browser.live().await;
-    take(&browser, "desk-phone").await;
+    let desk = seen(&browser).await;
+    browser.click(".before-air summary").await;
+    browser.shows_one("#before-air li").await;
+    browser.run("document.querySelector('.before-air').scrollIntoView()").await;
+    let ready = seen(&browser).await;
     browser.go(&format!("{}/widgets/{}/score", program.base, id("Shunting derby"))).await;
-    take(&browser, "score").await;
+    let pad = seen(&browser).await;
+    browser.size(1210, 844).await;
+    let phones = [(desk, [0, 0, 390, 844]), (ready, [410, 0, 390, 844]), (pad, [820, 0, 390, 844])];
+    browser.go(&scene(&program, &phones, false)).await;
+    take(&browser, "phones").await;
     browser.size(1280, 800).await;
+    // A rehearsal, run from its desk.
+    browser.go(&format!("{}/rehearsals", program.base)).await;
+    browser.click("[name=script][value=raid]").await;
+    browser.click("[name=speed][value=\"60\"]").await;
+    browser.click(".rehearsal [name=overlay]").await;
+    browser.click(".rehearsal > .press-main").await;
+    browser.shows(".roll", "raid").await;
+    take(&browser, "rehearsal").await;
+    owner.done("/rehearsals/stop", &[]).await;
 
     let jar = program.tip_jar.clone().unwrap();
     browser.go(&format!("{}/feeds", program.base)).await;

@@ -3,7 +3,7 @@
 use super::program::{Program, Scope};
 use super::{bounded, read, refused};
 use crate::app::App;
-use crate::error::WebError;
+use crate::error::{Answer, WebError, entered};
 use crate::rooms::ledger::manual::{Typed, happening};
 use actix_web::{HttpRequest, HttpResponse, web};
 use serde::Deserialize;
@@ -43,25 +43,22 @@ fn told(entry: &Entry) -> Value {
 }
 
 /// `GET /api/v1/entries?after=…&limit=…`: lines of the ledger, the oldest first.
-pub async fn entries(app: web::Data<App>, program: Program, request: HttpRequest) -> HttpResponse {
-    let found = async {
-        program.may(Scope::Read)?;
-        let refuse = |why: String| WebError::Refused(format!("The query cannot be read: {why}."));
-        let wanted = web::Query::<Wanted>::from_query(request.query_string());
-        let Wanted { after, limit } = wanted.map_err(|error| refuse(error.to_string()))?.into_inner();
-        if !(1..=MOST).contains(&limit) {
-            return Err(refuse(format!("limit must lie between 1 and {MOST}")));
-        }
-        if i64::try_from(after).is_err() {
-            return Err(refuse("after is beyond every line".into()));
-        }
-        let (id, after) = (program.channel.id, Seq(after));
-        let lines = app.engine.store().entries_after(id, None, after, limit.into()).await?;
-        let next = lines.last().map_or(after, |line| line.seq);
-        let lines: Vec<Value> = lines.iter().map(told).collect();
-        Ok(HttpResponse::Ok().json(json!({"entries": lines, "next_after": next})))
-    };
-    found.await.unwrap_or_else(|error: WebError| error.problem())
+pub async fn entries(app: web::Data<App>, program: Program, request: HttpRequest) -> Answer {
+    program.may(Scope::Read)?;
+    let refuse = |why: String| WebError::Refused(format!("The query cannot be read: {why}."));
+    let wanted = web::Query::<Wanted>::from_query(request.query_string());
+    let Wanted { after, limit } = wanted.map_err(|error| refuse(error.to_string()))?.into_inner();
+    if !(1..=MOST).contains(&limit) {
+        return Err(refuse(format!("limit must lie between 1 and {MOST}")).into());
+    }
+    if i64::try_from(after).is_err() {
+        return Err(refuse("after is beyond every line".into()).into());
+    }
+    let (id, after) = (program.channel.id, Seq(after));
+    let lines = app.engine.store().entries_after(id, None, after, limit.into()).await?;
+    let next = lines.last().map_or(after, |line| line.seq);
+    let lines: Vec<Value> = lines.iter().map(told).collect();
+    Ok(HttpResponse::Ok().json(json!({"entries": lines, "next_after": next})))
 }
 
 /// A line by hand.
@@ -89,33 +86,30 @@ struct Line {
 }
 
 /// `POST /api/v1/entries`
-pub async fn write(app: web::Data<App>, program: Program, request: HttpRequest, body: web::Bytes) -> HttpResponse {
-    let written = async {
-        program.may(Scope::Record)?;
-        let Line { kind, name, amount, currency, tier, number, what, measure, message, happened_at } = read(&body)?;
-        if happened_at.is_some_and(|at| at > app.engine.now()) {
-            return Err(WebError::Refused("happened_at lies ahead; send an earlier one, or none for now.".into()));
-        }
-        for (name, text, most) in [
-            ("name", &name, 200),
-            ("amount", &amount, 40),
-            ("currency", &currency, 10),
-            ("tier", &tier, 10),
-            ("number", &number, 20),
-            ("what", &what, 200),
-            ("measure", &measure, 60),
-            ("message", &message, 2_000),
-        ] {
-            bounded(name, text, most)?;
-        }
-        let at = String::new();
-        let typed = Typed { kind, name, amount, currency, tier, number, what, measure, message, at };
-        let settings = program.channel.ask(|channel, _| channel.settings().clone()).await?;
-        let happening = happening(&typed, &settings)?;
-        let seq = program.channel.by_hand(happening, happened_at, program.by(&request)?).await.map_err(refused)?;
-        Ok(HttpResponse::Ok().json(json!({"entry": seq})))
-    };
-    written.await.unwrap_or_else(|error: WebError| error.problem())
+pub async fn write(app: web::Data<App>, program: Program, request: HttpRequest, body: web::Bytes) -> Answer {
+    program.may(Scope::Record)?;
+    let Line { kind, name, amount, currency, tier, number, what, measure, message, happened_at } = read(&body)?;
+    if happened_at.is_some_and(|at| at > app.engine.now()) {
+        return Err(WebError::Refused("happened_at lies ahead; send an earlier one, or none for now.".into()).into());
+    }
+    for (name, text, most) in [
+        ("name", &name, 200),
+        ("amount", &amount, 40),
+        ("currency", &currency, 10),
+        ("tier", &tier, 10),
+        ("number", &number, 20),
+        ("what", &what, 200),
+        ("measure", &measure, 60),
+        ("message", &message, 2_000),
+    ] {
+        bounded(name, text, most)?;
+    }
+    let at = String::new();
+    let typed = Typed { kind, name, amount, currency, tier, number, what, measure, message, at };
+    let settings = program.channel.ask(|channel, _| channel.settings().clone()).await?;
+    let happening = happening(&typed, &settings)?;
+    let seq = program.channel.by_hand(happening, happened_at, program.by(&request)?).await.map_err(refused)?;
+    Ok(entered(seq))
 }
 
 /// What is to be true of a line.
@@ -134,18 +128,15 @@ pub async fn correct(
     request: HttpRequest,
     seq: web::Path<String>,
     body: web::Bytes,
-) -> HttpResponse {
-    let corrected = async {
-        program.may(Scope::Record)?;
-        let Correction { counts, reason } = read(&body)?;
-        bounded("reason", &reason, 400)?;
-        let reason = text::tamed(&reason, text::MESSAGE_MOST);
-        let seq = seq.parse().map(Seq).map_err(|_| WebError::NotFound)?;
-        let line = app.engine.store().entry(program.channel.id, seq).await?;
-        let wish = if counts { Correcting::Restore } else { Correcting::Void };
-        let reason = Some(reason).filter(|reason| !reason.is_empty());
-        let written = program.channel.correct(line, wish, program.by(&request)?, reason).await.map_err(refused)?;
-        Ok(HttpResponse::Ok().json(json!({"entry": written})))
-    };
-    corrected.await.unwrap_or_else(|error: WebError| error.problem())
+) -> Answer {
+    program.may(Scope::Record)?;
+    let Correction { counts, reason } = read(&body)?;
+    bounded("reason", &reason, 400)?;
+    let reason = text::tamed(&reason, text::MESSAGE_MOST);
+    let seq = seq.parse().map(Seq).map_err(|_| WebError::NotFound)?;
+    let line = app.engine.store().entry(program.channel.id, seq).await?;
+    let wish = if counts { Correcting::Restore } else { Correcting::Void };
+    let reason = Some(reason).filter(|reason| !reason.is_empty());
+    let written = program.channel.correct(line, wish, program.by(&request)?, reason).await.map_err(refused)?;
+    Ok(entered(written))
 }

@@ -2,8 +2,8 @@
 
 use super::program::{Program, Scope};
 use super::run::standing;
-use crate::error::WebError;
-use crate::read::{KEEP_ALIVE, value, without_moment};
+use crate::error::{Answer, WebError};
+use crate::read::{KEEP_ALIVE, told, without_moment};
 use actix_web::HttpResponse;
 use actix_web::http::header;
 use bytes::Bytes;
@@ -11,6 +11,7 @@ use futures_util::stream;
 use serde_json::Value;
 use std::collections::{BTreeMap, BTreeSet};
 use std::convert::Infallible;
+use tally_core::channel::Channel;
 use tally_core::record::ids::WidgetId;
 use tally_engine::{ChannelHandle, Told};
 use tokio::sync::broadcast::error::RecvError;
@@ -61,7 +62,13 @@ impl Following {
 
     async fn news(&mut self) -> Result<String, WebError> {
         let mut news = String::new();
-        let stands = self.channel.ask(standing).await?;
+        let wanted = std::mem::take(&mut self.wanted);
+        // One that is gone meanwhile tells nothing.
+        let ask = move |channel: &Channel, now| {
+            let views: Vec<_> = wanted.into_iter().filter_map(|id| Some((id, told(channel, id, now)?))).collect();
+            (standing(channel, now), views)
+        };
+        let (stands, views) = self.channel.ask(ask).await?;
         let bare = |mut stands: Value| {
             if let Value::Object(fields) = &mut stands {
                 fields.retain(|name, _| name != "at" && name != "last_entry");
@@ -73,16 +80,10 @@ impl Following {
             self.stands = Some(without);
             news += &event("channel", &stands);
         }
-        for id in std::mem::take(&mut self.wanted) {
-            let view = match value(&self.channel, id).await {
-                Ok(view) => view,
-                // It was archived meanwhile.
-                Err(WebError::NotFound) => continue,
-                Err(error) => return Err(error),
-            };
-            let told = without_moment(view.clone());
-            if self.sent.get(&id) != Some(&told) {
-                self.sent.insert(id, told);
+        for (id, view) in views {
+            let bare = without_moment(view.clone());
+            if self.sent.get(&id) != Some(&bare) {
+                self.sent.insert(id, bare);
                 news += &event("widget", &view);
             }
         }
@@ -107,21 +108,18 @@ impl Following {
 }
 
 /// `GET /api/v1/stream`
-pub async fn follow(program: Program) -> HttpResponse {
-    let begun = async {
-        program.may(Scope::Read)?;
-        let channel = program.channel.clone();
-        let (drawings, rooms) = (channel.hub.drawings(), channel.hub.everything());
-        let (sent, stands) = (BTreeMap::new(), None);
-        let mut following = Following { channel, drawings, rooms, sent, stands, wanted: BTreeSet::new() };
-        following.wanted = following.all().await?;
-        let messages = stream::unfold(following, |mut following| async move {
-            let message = following.next().await?;
-            Some((Ok::<_, Infallible>(message), following))
-        });
-        let mut answer = HttpResponse::Ok();
-        answer.insert_header((header::CACHE_CONTROL, "no-store"));
-        Ok(answer.content_type("text/event-stream").streaming(Box::pin(messages)))
-    };
-    begun.await.unwrap_or_else(|error: WebError| error.problem())
+pub async fn follow(program: Program) -> Answer {
+    program.may(Scope::Read)?;
+    let channel = program.channel.clone();
+    let (drawings, rooms) = (channel.hub.drawings(), channel.hub.everything());
+    let (sent, stands) = (BTreeMap::new(), None);
+    let mut following = Following { channel, drawings, rooms, sent, stands, wanted: BTreeSet::new() };
+    following.wanted = following.all().await?;
+    let messages = stream::unfold(following, |mut following| async move {
+        let message = following.next().await?;
+        Some((Ok::<_, Infallible>(message), following))
+    });
+    let mut answer = HttpResponse::Ok();
+    answer.insert_header((header::CACHE_CONTROL, "no-store"));
+    Ok(answer.content_type("text/event-stream").streaming(Box::pin(messages)))
 }

@@ -3,7 +3,7 @@
 use super::program::{Program, Scope};
 use super::{bounded, number, read, refused, whole};
 use crate::app::App;
-use crate::error::WebError;
+use crate::error::{Answer, WebError};
 use crate::read::value;
 use crate::security::reach::Reach;
 use actix_web::{HttpRequest, HttpResponse, web};
@@ -13,24 +13,21 @@ use tally_core::record::ids::WidgetId;
 use tally_engine::{By, ChannelHandle, Pressed};
 
 /// `GET /api/v1/widgets`
-pub async fn widgets(app: web::Data<App>, request: HttpRequest, program: Program) -> HttpResponse {
+pub async fn widgets(app: web::Data<App>, request: HttpRequest, program: Program) -> Answer {
     let reach = Reach::of(&app, &request);
-    let list = async {
-        program.may(Scope::Read)?;
-        let mut records = app.engine.store().widgets(program.channel.id).await?;
-        // What lies in the archive shows nothing.
-        records.retain(|record| !record.archived);
-        let mut widgets = Vec::with_capacity(records.len());
-        for record in records {
-            let mut one = value(&program.channel, record.id).await?;
-            one["page_url"] = json!(reach.page_url(&record.page_token));
-            one["read_url"] = json!(reach.read_url(&record.page_token));
-            one["actions"] = actions(&program.channel, record.id).await?;
-            widgets.push(one);
-        }
-        Ok(HttpResponse::Ok().json(json!({"widgets": widgets})))
-    };
-    list.await.unwrap_or_else(|error: WebError| error.problem())
+    program.may(Scope::Read)?;
+    let mut records = app.engine.store().widgets(program.channel.id).await?;
+    // What lies in the archive shows nothing.
+    records.retain(|record| !record.archived);
+    let mut widgets = Vec::with_capacity(records.len());
+    for record in records {
+        let mut one = value(&program.channel, record.id).await?;
+        one["page_url"] = json!(reach.page_url(&record.page_token));
+        one["read_url"] = json!(reach.read_url(&record.page_token));
+        one["actions"] = actions(&program.channel, record.id).await?;
+        widgets.push(one);
+    }
+    Ok(HttpResponse::Ok().json(json!({"widgets": widgets})))
 }
 
 async fn actions(channel: &ChannelHandle, id: WidgetId) -> Result<Value, WebError> {
@@ -40,15 +37,12 @@ async fn actions(channel: &ChannelHandle, id: WidgetId) -> Result<Value, WebErro
 }
 
 /// `GET /api/v1/widgets/{id}`
-pub async fn widget(program: Program, id: web::Path<String>) -> HttpResponse {
-    let one = async {
-        program.may(Scope::Read)?;
-        let id = WidgetId(number(&id)?);
-        let mut one = value(&program.channel, id).await?;
-        one["actions"] = actions(&program.channel, id).await?;
-        Ok(HttpResponse::Ok().json(one))
-    };
-    one.await.unwrap_or_else(|error: WebError| error.problem())
+pub async fn widget(program: Program, id: web::Path<String>) -> Answer {
+    program.may(Scope::Read)?;
+    let id = WidgetId(number(&id)?);
+    let mut one = value(&program.channel, id).await?;
+    one["actions"] = actions(&program.channel, id).await?;
+    Ok(HttpResponse::Ok().json(one))
 }
 
 /// What comes with an action.
@@ -69,22 +63,19 @@ pub async fn act(
     request: HttpRequest,
     path: web::Path<(String, String)>,
     body: web::Bytes,
-) -> HttpResponse {
+) -> Answer {
     let (id, action) = path.into_inner();
-    let done = async {
-        program.may(Scope::Operate)?;
-        let widget = WidgetId(number(&id)?);
-        let ActionBody { value: with, text, side } = if body.is_empty() { ActionBody::default() } else { read(&body)? };
-        let side = side.map(u8::try_from).transpose();
-        let side = side.map_err(|_| WebError::Refused("The field side is a side of a board, from 1.".into()))?;
-        bounded("text", text.as_deref().unwrap_or_default(), 2_000)?;
-        let By { name: by, id } = program.by(&request)?;
-        let source = "api".to_owned();
-        let press = Pressed { widget, action, value: with, text, side, pressed_at: None, by, source, id };
-        let seq = program.channel.press(press).await.map_err(refused)?;
-        let mut answer = value(&program.channel, widget).await?;
-        answer["entry"] = json!(seq);
-        Ok(HttpResponse::Ok().json(answer))
-    };
-    done.await.unwrap_or_else(|error: WebError| error.problem())
+    program.may(Scope::Operate)?;
+    let widget = WidgetId(number(&id)?);
+    let ActionBody { value: with, text, side } = if body.is_empty() { ActionBody::default() } else { read(&body)? };
+    let side = side.map(u8::try_from).transpose();
+    let side = side.map_err(|_| WebError::Refused("The field side is a side of a board, from 1.".into()))?;
+    bounded("text", text.as_deref().unwrap_or_default(), 2_000)?;
+    let By { name: by, id } = program.by(&request)?;
+    let source = "api".to_owned();
+    let press = Pressed { widget, action, value: with, text, side, pressed_at: None, by, source, id };
+    let seq = program.channel.press(press).await.map_err(refused)?;
+    let mut answer = value(&program.channel, widget).await?;
+    answer["entry"] = json!(seq);
+    Ok(HttpResponse::Ok().json(answer))
 }

@@ -4,7 +4,7 @@ use crate::app::App;
 use crate::error::{WebError, sentence};
 use crate::markup::html;
 use crate::rooms::frame::Frame;
-use crate::rooms::parts::{PartBox, Placed, Refused, placed};
+use crate::rooms::parts::{Edit, EditedInPlace, Placed, Refused};
 use crate::rooms::sign_in::{go_to, refusal};
 use crate::security::reach::Reach;
 use crate::security::session::Owner;
@@ -35,14 +35,13 @@ struct Command {
     refused: Option<Refused>,
 }
 
-impl Command {
-    fn placed<'a>(&self, parts: &'a [Part], end: &'a str) -> Vec<Placed<'a>> {
-        placed(parts, end)
+impl EditedInPlace for Command {
+    fn place(&self) -> (&str, &str) {
+        (&self.under, &self.target)
     }
 
-    fn part(&self, field: &Field, mark: &str) -> String {
-        let refused = self.refused.as_ref().filter(|refused| refused.key == field.key);
-        html(&PartBox::of((&self.under, &self.target), (field, mark), refused))
+    fn refused(&self) -> Option<&Refused> {
+        self.refused.as_ref()
     }
 }
 
@@ -75,14 +74,13 @@ struct Notices {
     refused: Option<Refused>,
 }
 
-impl Notices {
-    fn placed<'a>(&self, parts: &'a [Part], end: &'a str) -> Vec<Placed<'a>> {
-        placed(parts, end)
+impl EditedInPlace for Notices {
+    fn place(&self) -> (&str, &str) {
+        ("/chat/notices", "#notices")
     }
 
-    fn part(&self, field: &Field, mark: &str) -> String {
-        let refused = self.refused.as_ref().filter(|refused| refused.key == field.key);
-        html(&PartBox::of(("/chat/notices", "#notices"), (field, mark), refused))
+    fn refused(&self) -> Option<&Refused> {
+        self.refused.as_ref()
     }
 }
 
@@ -184,7 +182,8 @@ pub struct New {
     text: String,
 }
 
-async fn add(owner: &Owner, edit: BotEdit) -> Result<HttpResponse, WebError> {
+/// Makes or removes something, and shows the room as it is then.
+async fn change(owner: &Owner, edit: BotEdit) -> Result<HttpResponse, WebError> {
     match owner.channel.edit_bot(edit).await {
         Ok(()) => Ok(go_to("/chat")),
         Err(EngineError::Bot(why)) => Ok(refusal(&sentence(&why.to_string()))),
@@ -194,19 +193,12 @@ async fn add(owner: &Owner, edit: BotEdit) -> Result<HttpResponse, WebError> {
 
 /// `POST /chat/commands`
 pub async fn add_command(owner: Owner, form: web::Form<New>) -> Result<HttpResponse, WebError> {
-    add(&owner, BotEdit::AddCommand(form.into_inner().text)).await
+    change(&owner, BotEdit::AddCommand(form.into_inner().text)).await
 }
 
 /// `POST /chat/notices`
 pub async fn add_notice(owner: Owner, form: web::Form<New>) -> Result<HttpResponse, WebError> {
-    add(&owner, BotEdit::AddNotice(form.into_inner().text)).await
-}
-
-/// One part of a sentence, as its form sends it.
-#[derive(Deserialize)]
-pub struct Edit {
-    key: String,
-    text: String,
+    change(&owner, BotEdit::AddNotice(form.into_inner().text)).await
 }
 
 async fn edit(owner: &Owner, edit: BotEdit, key: String, text: String) -> Result<Option<Refused>, WebError> {
@@ -233,7 +225,7 @@ pub async fn edit_command(owner: Owner, id: web::Path<u32>, form: web::Form<Edit
 
 /// `POST /chat/commands/{id}/remove`
 pub async fn remove_command(owner: Owner, id: web::Path<u32>) -> Result<HttpResponse, WebError> {
-    add(&owner, BotEdit::RemoveCommand(*id)).await
+    change(&owner, BotEdit::RemoveCommand(*id)).await
 }
 
 /// `POST /chat/notices/edit`
@@ -246,7 +238,7 @@ pub async fn edit_notices(owner: Owner, form: web::Form<Edit>) -> Result<HttpRes
 
 /// `POST /chat/notices/{id}/remove`
 pub async fn remove_notice(owner: Owner, id: web::Path<u32>) -> Result<HttpResponse, WebError> {
-    add(&owner, BotEdit::RemoveNotice(*id)).await
+    change(&owner, BotEdit::RemoveNotice(*id)).await
 }
 
 /// Whether there is to be a page for viewers.

@@ -5,7 +5,7 @@ use crate::app::App;
 use crate::error::{WebError, sentence};
 use crate::markup::html;
 use crate::rooms::frame::Frame;
-use crate::rooms::parts::{PartBox, Placed, Refused, placed};
+use crate::rooms::parts::{Edit, EditedInPlace, Placed, Refused};
 use crate::rooms::sign_in::{go_to, refusal};
 use crate::security::session::Owner;
 use actix_web::http::header::ContentType;
@@ -49,16 +49,17 @@ struct Shown {
     calendar: Calendar,
 }
 
+impl EditedInPlace for Shown {
+    fn place(&self) -> (&str, &str) {
+        (&self.under, &self.target)
+    }
+
+    fn refused(&self) -> Option<&Refused> {
+        self.refused.as_ref()
+    }
+}
+
 impl Shown {
-    fn placed<'a>(&self, parts: &'a [Part], end: &'a str) -> Vec<Placed<'a>> {
-        placed(parts, end)
-    }
-
-    fn part(&self, field: &Field, mark: &str) -> String {
-        let refused = self.refused.as_ref().filter(|refused| refused.key == field.key);
-        html(&PartBox::of((&self.under, &self.target), (field, mark), refused))
-    }
-
     fn when(&self, at: &Instant) -> String {
         instant_words(&self.calendar, *at)
     }
@@ -159,13 +160,6 @@ pub async fn create(app: web::Data<App>, owner: Owner, form: web::Form<New>) -> 
         }
     }
     Ok(go_to(&first.map_or_else(|| "/cues".into(), |id| format!("/cues?cue={id}#cue-{id}"))))
-}
-
-/// One part of a cue, as its form sends it.
-#[derive(Deserialize)]
-pub struct Edit {
-    key: String,
-    text: String,
 }
 
 /// `POST /cues/{id}/edit`

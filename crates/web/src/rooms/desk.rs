@@ -2,7 +2,7 @@
 
 use crate::app::App;
 use crate::draw::{self, ForWhom};
-use crate::error::{WebError, press_id, sentence};
+use crate::error::{Answer, WebError, entered, press_id, sentence};
 use crate::live;
 use crate::markup::html;
 use crate::rooms::frame::Frame;
@@ -14,7 +14,6 @@ use actix_web::{HttpRequest, HttpResponse, web};
 use askama::Template;
 use chrono::TimeDelta;
 use serde::Deserialize;
-use serde_json::json;
 use tally_core::channel::{Bound, Channel, DeskEdit};
 use tally_core::record::ids::WidgetId;
 use tally_core::time::{Instant, before};
@@ -146,12 +145,10 @@ pub struct NewKey {
 }
 
 /// `POST /desk/keys`
-pub async fn key(owner: Owner, body: web::Json<NewKey>) -> HttpResponse {
+pub async fn key(owner: Owner, body: web::Json<NewKey>) -> Answer {
     let NewKey { code, lever } = body.into_inner();
-    match owner.channel.edit_desk(DeskEdit::Key { code, lever }).await {
-        Ok(_) => HttpResponse::NoContent().finish(),
-        Err(error) => WebError::from(error).problem(),
-    }
+    owner.channel.edit_desk(DeskEdit::Key { code, lever }).await?;
+    Ok(HttpResponse::NoContent().finish())
 }
 
 /// Whether widgets, and the desk, may be heard.
@@ -199,10 +196,9 @@ impl PressBody {
 }
 
 /// `POST /widgets/{id}/press`
-pub async fn press(owner: Owner, id: web::Path<u32>, body: web::Json<PressBody>) -> HttpResponse {
-    let pressed = body.into_inner().pressed(WidgetId(*id), owner.name, "desk".into(), owner.channel.now());
-    let done = async { Ok(owner.channel.press(pressed?).await?) };
-    done.await.map_or_else(|error: WebError| error.problem(), |seq| HttpResponse::Ok().json(json!({"entry": seq})))
+pub async fn press(owner: Owner, id: web::Path<u32>, body: web::Json<PressBody>) -> Answer {
+    let pressed = body.into_inner().pressed(WidgetId(*id), owner.name, "desk".into(), owner.channel.now())?;
+    Ok(entered(owner.channel.press(pressed).await?))
 }
 
 /// `GET /live`: everything on show in the channel, for all rooms.

@@ -1,7 +1,7 @@
 //! What of the overlays is on the picture now, and showing and hiding it during the show.
 
 use crate::app::App;
-use crate::error::{WebError, press_id};
+use crate::error::{Answer, WebError, entered, press_id};
 use crate::markup::html;
 use crate::overlay::{titles, words};
 use crate::security::session::Owner;
@@ -24,17 +24,10 @@ pub struct Appearing {
 }
 
 /// `POST /overlays/{id}/appear`: shows pieces, or hides them, on the picture that is on air.
-pub async fn appear(app: web::Data<App>, owner: Owner, id: web::Path<u32>, body: web::Json<Appearing>) -> HttpResponse {
-    let done = async {
-        let record = app.engine.store().overlay(owner.channel.id, *id).await?;
-        let Appearing { pieces, shown, id } = body.into_inner();
-        let by = by(&owner, id)?;
-        let titles = titles(&owner.channel, &record.air).await?;
-        let named = record.air.pieces.iter().filter(|piece| pieces.contains(&piece.id));
-        let about = named.map(|piece| words(piece, &titles)).collect::<Vec<_>>().join(", ");
-        Ok(owner.channel.appear((record.id, record.air), pieces, about, shown, by).await?)
-    };
-    done.await.map_or_else(|error: WebError| error.problem(), |seq| HttpResponse::Ok().json(json!({"entry": seq})))
+pub async fn appear(app: web::Data<App>, owner: Owner, id: web::Path<u32>, body: web::Json<Appearing>) -> Answer {
+    let record = app.engine.store().overlay(owner.channel.id, *id).await?;
+    let Appearing { pieces, shown, id } = body.into_inner();
+    Ok(entered(owner.channel.appear((record.id, record.air), pieces, shown, by(&owner, id)?).await?))
 }
 
 /// Who presses, with the press's own id.
@@ -51,12 +44,9 @@ pub struct Covering {
 }
 
 /// `POST /desk/cover`: hides everything on air, or brings it back.
-pub async fn cover(owner: Owner, body: web::Json<Covering>) -> HttpResponse {
-    let done = async {
-        let Covering { covered, id } = body.into_inner();
-        Ok(owner.channel.cover(covered, by(&owner, id)?).await?)
-    };
-    done.await.map_or_else(|error: WebError| error.problem(), |seq| HttpResponse::Ok().json(json!({"entry": seq})))
+pub async fn cover(owner: Owner, body: web::Json<Covering>) -> Answer {
+    let Covering { covered, id } = body.into_inner();
+    Ok(entered(owner.channel.cover(covered, by(&owner, id)?).await?))
 }
 
 /// What can be shown and hidden of each overlay, for the desk.

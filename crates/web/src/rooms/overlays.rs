@@ -1,7 +1,7 @@
 //! Overlays: the list of them, and the layout room, where one is arranged.
 
 use crate::app::App;
-use crate::error::{WebError, sentence};
+use crate::error::{Answer, WebError, sentence};
 use crate::markup::html;
 use crate::overlay::{self, For, titles, words};
 use crate::own_style;
@@ -177,7 +177,7 @@ pub async fn room(app: web::Data<App>, owner: Owner, id: web::Path<u32>) -> Resu
 }
 
 /// What the room gets after a step: everything that has changed with it.
-async fn after(owner: &Owner, stepped: Stepped) -> Result<HttpResponse, WebError> {
+async fn after(owner: &Owner, stepped: Stepped) -> Answer {
     let (record, meanwhile) = match stepped {
         Stepped::Done(record) => (record, false),
         Stepped::Meanwhile(record) => (record, true),
@@ -232,20 +232,17 @@ pub struct Step {
 }
 
 /// `POST /overlays/{id}/edit`
-pub async fn edit(app: web::Data<App>, owner: Owner, id: web::Path<u32>, body: web::Json<Step>) -> HttpResponse {
-    let done = async {
-        let (store, channel) = (app.engine.store(), owner.channel.id);
-        let record = store.overlay(channel, *id).await?;
-        if record.step != body.step {
-            return after(&owner, Stepped::Meanwhile(Box::new(record))).await;
-        }
-        let edited = record.layout.edited(&body.edit);
-        let layout = edited.map_err(|why| WebError::Refused(sentence(&why.to_string())))?;
-        let stepped = store.step_overlay(channel, *id, body.step, layout).await?;
-        aired(&owner, &record.air, &stepped).await?;
-        after(&owner, stepped).await
-    };
-    done.await.unwrap_or_else(|error: WebError| error.problem())
+pub async fn edit(app: web::Data<App>, owner: Owner, id: web::Path<u32>, body: web::Json<Step>) -> Answer {
+    let (store, channel) = (app.engine.store(), owner.channel.id);
+    let record = store.overlay(channel, *id).await?;
+    if record.step != body.step {
+        return after(&owner, Stepped::Meanwhile(Box::new(record))).await;
+    }
+    let edited = record.layout.edited(&body.edit);
+    let layout = edited.map_err(|why| WebError::Refused(sentence(&why.to_string())))?;
+    let stepped = store.step_overlay(channel, *id, body.step, layout).await?;
+    aired(&owner, &record.air, &stepped).await?;
+    after(&owner, stepped).await
 }
 
 /// Back, or forth.
@@ -257,27 +254,21 @@ pub struct Turn {
 }
 
 /// `POST /overlays/{id}/turn`: undo and redo.
-pub async fn turn(app: web::Data<App>, owner: Owner, id: web::Path<u32>, body: web::Json<Turn>) -> HttpResponse {
-    let done = async {
-        let store = app.engine.store();
-        let before = store.overlay(owner.channel.id, *id).await?.air;
-        let stepped = store.turn_overlay(owner.channel.id, *id, body.step, body.back).await?;
-        aired(&owner, &before, &stepped).await?;
-        after(&owner, stepped).await
-    };
-    done.await.unwrap_or_else(|error: WebError| error.problem())
+pub async fn turn(app: web::Data<App>, owner: Owner, id: web::Path<u32>, body: web::Json<Turn>) -> Answer {
+    let store = app.engine.store();
+    let before = store.overlay(owner.channel.id, *id).await?.air;
+    let stepped = store.turn_overlay(owner.channel.id, *id, body.step, body.back).await?;
+    aired(&owner, &before, &stepped).await?;
+    after(&owner, stepped).await
 }
 
 /// `POST /overlays/{id}/air`: the layout as it is arranged goes on air, as a whole.
-pub async fn air(app: web::Data<App>, owner: Owner, id: web::Path<u32>, body: web::Json<Turn>) -> HttpResponse {
-    let done = async {
-        let store = app.engine.store();
-        let before = store.overlay(owner.channel.id, *id).await?.air;
-        let stepped = store.air_overlay(owner.channel.id, *id, body.step).await?;
-        aired(&owner, &before, &stepped).await?;
-        after(&owner, stepped).await
-    };
-    done.await.unwrap_or_else(|error: WebError| error.problem())
+pub async fn air(app: web::Data<App>, owner: Owner, id: web::Path<u32>, body: web::Json<Turn>) -> Answer {
+    let store = app.engine.store();
+    let before = store.overlay(owner.channel.id, *id).await?.air;
+    let stepped = store.air_overlay(owner.channel.id, *id, body.step).await?;
+    aired(&owner, &before, &stepped).await?;
+    after(&owner, stepped).await
 }
 
 /// Tells the pages of another layout on air, and says in the ledger what it shows or hides that it did not before.
@@ -291,10 +282,7 @@ async fn aired(owner: &Owner, before: &Overlay, stepped: &Stepped) -> Result<(),
     for (pieces, shown) in [(show, true), (hide, false)] {
         if !pieces.is_empty() {
             let by = owner.by();
-            owner
-                .channel
-                .appear((id, record.air.clone()), pieces, "what the new layout says".into(), shown, by)
-                .await?;
+            owner.channel.appear((id, record.air.clone()), pieces, shown, by).await?;
         }
     }
     owner.channel.hub.overlays_changed();

@@ -1,6 +1,8 @@
 //! A sentence whose parts are edited in place, as widgets and cues have it.
 
+use crate::markup::html;
 use askama::Template;
+use serde::Deserialize;
 use tally_core::sentence::{Editor, Field, Part};
 
 /// An edit that was refused: nothing typed is lost.
@@ -8,6 +10,32 @@ pub struct Refused {
     pub key: String,
     pub text: String,
     pub message: String,
+}
+
+/// One part of a sentence, as its form sends it.
+#[derive(Deserialize)]
+pub struct Edit {
+    pub key: String,
+    pub text: String,
+}
+
+/// Something with a sentence that is edited in place, and is no widget: a cue, a command.
+pub trait EditedInPlace {
+    /// Where its edits are sent, and what their answers take the place of.
+    fn place(&self) -> (&str, &str);
+    /// The edit that was refused last.
+    fn refused(&self) -> Option<&Refused>;
+
+    /// The parts of a sentence as they are drawn.
+    fn placed<'a>(&self, parts: &'a [Part], end: &'a str) -> Vec<Placed<'a>> {
+        placed(parts, end)
+    }
+
+    /// One part.
+    fn part(&self, field: &Field, mark: &str) -> String {
+        let refused = self.refused().filter(|refused| refused.key == field.key);
+        html(&PartBox::of(self.place(), (field, mark), refused))
+    }
 }
 
 /// Marks that belong to what stands before them.

@@ -3,7 +3,7 @@
 
 use crate::app::App;
 use crate::draw::{self, ForWhom};
-use crate::error::{PassOver, WebError};
+use crate::error::{Answer, PassOver, WebError, entered};
 use crate::live;
 use crate::markup::html;
 use crate::pad::pad;
@@ -19,7 +19,6 @@ use actix_web::http::header::{self, ContentType};
 use actix_web::{HttpRequest, HttpResponse, web};
 use askama::Template;
 use serde::Deserialize;
-use serde_json::json;
 use tally_core::channel::{Channel, Grant, Job};
 use tally_core::record::ids::WidgetId;
 use tally_engine::EngineError;
@@ -216,36 +215,28 @@ pub async fn pad_page(helper: Helper, id: web::Path<u32>) -> Result<HttpResponse
 }
 
 /// `POST /pass/{id}/press`
-pub async fn press(
-    app: web::Data<App>,
-    helper: Helper,
-    id: web::Path<u32>,
-    body: web::Json<PressBody>,
-) -> HttpResponse {
-    let done = async {
-        let (store, pass, id) = (app.engine.store(), &helper.pass, WidgetId(*id));
-        let grant = pass.wanted.grant.clone();
-        if !helper.channel.ask(move |channel, _| allows(channel, &grant, id)).await? {
-            return Err(PassOver::NotForThat.into());
-        }
-        let now = helper.channel.now();
-        let source = format!("pass/{}", pass.id);
-        let pressed = body.into_inner().pressed(id, pass.wanted.name.clone(), source, now)?;
-        let press = pressed.id.clone();
-        if store.note_use(pass.id, press.clone(), now).await? == Admitted::UsedUp {
-            return Err(PassOver::UsedUp.into());
-        }
-        let done = helper.channel.press(pressed).await;
-        match &done {
-            Ok(seq) => store.settle_use(pass.id, press, Some(*seq)).await?,
-            // What the rules refuse was no use of the pass. Of anything else nobody knows whether it is in the ledger
-            // yet; the same press is sent again, and counts once.
-            Err(EngineError::Refused(_)) => store.settle_use(pass.id, press, None).await?,
-            Err(_) => {}
-        }
-        Ok(done?)
-    };
-    done.await.map_or_else(|error: WebError| error.problem(), |seq| HttpResponse::Ok().json(json!({"entry": seq})))
+pub async fn press(app: web::Data<App>, helper: Helper, id: web::Path<u32>, body: web::Json<PressBody>) -> Answer {
+    let (store, pass, id) = (app.engine.store(), &helper.pass, WidgetId(*id));
+    let grant = pass.wanted.grant.clone();
+    if !helper.channel.ask(move |channel, _| allows(channel, &grant, id)).await? {
+        return Err(PassOver::NotForThat.into());
+    }
+    let now = helper.channel.now();
+    let source = format!("pass/{}", pass.id);
+    let pressed = body.into_inner().pressed(id, pass.wanted.name.clone(), source, now)?;
+    let press = pressed.id.clone();
+    if store.note_use(pass.id, press.clone(), now).await? == Admitted::UsedUp {
+        return Err(PassOver::UsedUp.into());
+    }
+    let done = helper.channel.press(pressed).await;
+    match &done {
+        Ok(seq) => store.settle_use(pass.id, press, Some(*seq)).await?,
+        // What the rules refuse was no use of the pass. Of anything else nobody knows whether it is in the ledger
+        // yet; the same press is sent again, and counts once.
+        Err(EngineError::Refused(_)) => store.settle_use(pass.id, press, None).await?,
+        Err(_) => {}
+    }
+    Ok(entered(done?))
 }
 
 /// `GET /pass/live`: what the pass allows, and nothing else, for as long as it holds.

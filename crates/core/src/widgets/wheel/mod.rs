@@ -72,7 +72,7 @@ pub struct Wheel {
     /// How viewers come into the pot.
     pub entry: PotEntry,
     /// Who may say the word.
-    pub least: Least,
+    pub least: Role,
     /// What becomes of what was drawn.
     pub after: AfterWin,
     /// For how many seconds it turns.
@@ -81,32 +81,6 @@ pub struct Wheel {
     pub rest_s: i64,
     /// For how many seconds the winner's name stays.
     pub show_s: i64,
-}
-
-/// Who may enter a pot by its word: everyone, or from a role upwards.
-#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize)]
-#[serde(rename_all = "snake_case")]
-pub enum Least {
-    /// Everyone.
-    #[default]
-    Everyone,
-    /// Those who follow.
-    Follower,
-    /// Those who subscribe.
-    Subscriber,
-    /// Those who help.
-    Helper,
-}
-
-impl Least {
-    fn lets(self, role: Role) -> bool {
-        role >= match self {
-            Self::Everyone => Role::Viewer,
-            Self::Follower => Role::Follower,
-            Self::Subscriber => Role::Subscriber,
-            Self::Helper => Role::Helper,
-        }
-    }
 }
 
 impl Wheel {
@@ -182,7 +156,7 @@ impl Family for Wheel {
             source: Source::List,
             slices: ["One", "Two", "Three", "Four"].map(slice).into(),
             entry: PotEntry { word: "!join".into(), each: 1, by_tip: 0, by_sub: 0 },
-            least: Least::Everyone,
+            least: Role::Viewer,
             after: AfterWin::Keep,
             turn_s: 6,
             rest_s: 0,
@@ -211,7 +185,7 @@ impl Family for Wheel {
 
     fn hears(&self, state: &State, line: &ChatLine, _: Instant) -> Option<Said> {
         let enters = self.source == Source::Pot && state.pot.open_since.is_some() && !self.entry.word.is_empty();
-        let text = (enters && self.least.lets(line.role)).then(|| line.after(&self.entry.word)).flatten()?;
+        let text = (enters && line.role >= self.least).then(|| line.after(&self.entry.word)).flatten()?;
         Some(Said::Command { word: self.entry.word.clone(), text: text.to_owned(), rest_s: WORD_REST_S })
     }
 

@@ -1,6 +1,7 @@
 //! Forfeits draws from *its list of 6 slices*; what was drawn *stays*; it turns for *6 s*.
 
-use super::{Least, Source, Wheel};
+use super::{Source, Wheel};
+use crate::book::chat::Role;
 use crate::count::Scope;
 use crate::count::told::Told;
 use crate::language::text;
@@ -33,8 +34,12 @@ const MOST_TICKETS: i64 = 1_000;
 
 const AFTERS: [(&str, &str); 3] =
     [("keep", "stays as it is"), ("remove", "is taken out"), ("take_one", "loses one of its weight")];
-const LEASTS: [(&str, &str); 4] =
-    [("everyone", "everyone"), ("follower", "followers"), ("subscriber", "subscribers"), ("helper", "helpers")];
+const LEASTS: [(Role, &str); 4] = [
+    (Role::Viewer, "everyone"),
+    (Role::Follower, "followers"),
+    (Role::Subscriber, "subscribers"),
+    (Role::Helper, "helpers"),
+];
 
 fn source_key(source: Source) -> String {
     match source {
@@ -84,7 +89,8 @@ pub(super) fn parts(wheel: &Wheel, scope: &Scope<'_>) -> Vec<Part> {
         Source::Pot => {
             let entry = &wheel.entry;
             let word = if entry.word.is_empty() { "no word" } else { entry.word.as_str() };
-            let least = LEASTS[wheel.least as usize];
+            let least = LEASTS.iter().find(|(role, _)| *role == wheel.least).map_or("", |(_, words)| words);
+            let leasts = LEASTS.map(|(role, words)| (role.key(), words));
             let tickets = |many: u32| match many {
                 0 => "none".to_owned(),
                 1 => "1 ticket".to_owned(),
@@ -96,7 +102,7 @@ pub(super) fn parts(wheel: &Wheel, scope: &Scope<'_>) -> Vec<Part> {
             };
             parts.extend([
                 Part::words(":"),
-                Part::field("least", LEAST, least.1, Editor::choice(LEASTS, least.0)),
+                Part::field("least", LEAST, least, Editor::choice(leasts, wheel.least.key())),
                 Part::words("enter with"),
                 Part::field("word", WORD, word, Editor::Text { value: entry.word.clone() }),
                 Part::field("each", EACH, each, number(entry.each.into())),
@@ -168,8 +174,7 @@ pub(super) fn edit(wheel: &mut Wheel, key: &str, text: &str, scope: &Scope<'_>) 
         "slices" => wheel.slices = slices(text)?,
         "word" => wheel.entry.word = input(WORD, text).maybe_word()?,
         "least" => {
-            let all = [Least::Everyone, Least::Follower, Least::Subscriber, Least::Helper];
-            wheel.least = input(LEAST, text).choice(&all, |one| LEASTS[one as usize].0)?;
+            wheel.least = input(LEAST, text).choice(&LEASTS.map(|(role, _)| role), Role::key)?;
         }
         "each" => {
             let many = input(EACH, text).whole(1, MOST_TICKETS)?;
