@@ -147,6 +147,10 @@ const tallyFollow = (
     const now = document.querySelector(`.plate[data-live="${id}"] [data-attention]`)?.dataset.attention;
     if (chimes && now && told.has(id) && told.get(id) !== now) tallySound('chime', 60);
     if (String(id).startsWith('d')) told.set(id, now);
+    // So it is when something else needs somebody, such as a show that is about to end by itself.
+    const needs = id === 'needs' ? document.querySelectorAll('.needs li').length : 0;
+    if (chimes && told.has(id) && needs > told.get(id)) tallySound('chime', 60);
+    if (id === 'needs') told.set(id, needs);
   });
 
   // ---- keys ----

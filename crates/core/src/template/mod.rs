@@ -154,6 +154,10 @@ static JINJA: LazyLock<Environment<'static>> = LazyLock::new(|| {
     jinja.set_undefined_behavior(UndefinedBehavior::Strict);
     jinja.set_fuel(Some(FUEL));
     jinja.set_keep_trailing_newline(false);
+    jinja.set_formatter(|out, state, value| match divides_by_nothing(value) {
+        true => Err(wrong(BY_NOTHING)),
+        false => minijinja::escape_formatter(out, state, value),
+    });
     jinja.add_filter("plural", plural);
     jinja.add_filter("money", money);
     jinja.add_filter("number", number);
@@ -164,6 +168,13 @@ static JINJA: LazyLock<Environment<'static>> = LazyLock::new(|| {
     jinja.add_filter("default", |value: Value, other: Value| if is_nothing(&value) { other } else { value });
     jinja
 });
+
+/// Why a figure cannot be told.
+const BY_NOTHING: &str = "it divides by 0 here; ask with an if whether that is more than 0";
+
+fn divides_by_nothing(value: &Value) -> bool {
+    value.kind() == ValueKind::Number && f64::try_from(value.clone()).is_ok_and(|figure| !figure.is_finite())
+}
 
 fn is_nothing(value: &Value) -> bool {
     value.is_undefined() || value.as_str().is_some_and(str::is_empty) || value.as_i64() == Some(0)
@@ -185,6 +196,7 @@ fn currency(state: &State<'_, '_>) -> Option<Currency> {
 
 fn float(value: &Value, filter: &str) -> Result<f64, minijinja::Error> {
     match value.kind() {
+        ValueKind::Number if divides_by_nothing(value) => Err(wrong(BY_NOTHING)),
         ValueKind::Number => f64::try_from(value.clone()).map_err(|_| wrong(format!("{filter} takes a number"))),
         _ => Err(wrong(format!("the filter {filter} takes a number such as figure or count"))),
     }

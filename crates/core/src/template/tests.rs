@@ -31,6 +31,15 @@ fn values_are_put_into_words() {
 }
 
 #[test]
+fn what_is_divided_by_nothing_is_refused_in_words() {
+    for source in ["{{ 10 / 0 }}", "{{ (10 / 0)|number }}", "{{ (0 / 0)|money }}", "{{ -10 / (2 - 2) }}"] {
+        let told = check(source).unwrap_err().to_string();
+        assert!(told.contains("it divides by 0 here"), "{source}: {told}");
+    }
+    assert_eq!(written("{{ 10 / 4 }}", Language::En), "2.5");
+}
+
+#[test]
 fn mistakes_are_told_with_line_and_column() {
     let cases = [
         ("{{ nmae }} tipped", 1, 4, "there is no value called nmae; there are name, amount"),

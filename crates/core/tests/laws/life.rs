@@ -116,6 +116,8 @@ pub enum ShowWish {
     End,
     Trim { show: prop::sample::Index, from: i64, length: i64 },
     Strike { show: prop::sample::Index },
+    Ending { after: i64 },
+    Stay,
 }
 
 /// Names that are asked for in merges: each is somebody's, and two are the names of several.
@@ -208,6 +210,8 @@ pub fn step() -> impl Strategy<Value = (Step, i64)> {
         1 => (index(), -90_000_i64..90_000, 1_i64..90_000)
             .prop_map(|(show, from, length)| ShowWish::Trim { show, from, length }),
         1 => index().prop_map(|show| ShowWish::Strike { show }),
+        1 => (0_i64..600).prop_map(|after| ShowWish::Ending { after }),
+        1 => Just(ShowWish::Stay),
     ];
     let rates = (-9_i64..9, 60_u32..99).prop_map(|(day, pounds)| Step::Rates { day, pounds });
     let step = prop_oneof![
@@ -298,7 +302,7 @@ impl Life {
             Step::Merge { from, into } => {
                 self.channel.decide_merge(PEOPLE[*from], into.map(|into| PEOPLE[into]), "odile")
             }
-            Step::Show(wish) => match self.show(wish) {
+            Step::Show(wish) => match self.show(wish, now) {
                 Some(act) => self.channel.decide_show(act, "odile", now),
                 None => return std::collections::BTreeSet::new(),
             },
@@ -315,12 +319,14 @@ impl Life {
         }
     }
 
-    fn show(&self, wish: &ShowWish) -> Option<ShowAct> {
+    fn show(&self, wish: &ShowWish, now: Instant) -> Option<ShowAct> {
         let all = self.channel.book().shows().all();
         let pick = |index: &prop::sample::Index| (!all.is_empty()).then(|| all[index.index(all.len())]);
         Some(match wish {
             ShowWish::Begin => ShowAct::Begin,
             ShowWish::End => ShowAct::End,
+            ShowWish::Ending { after } => ShowAct::Ending { at: now + TimeDelta::seconds(*after) },
+            ShowWish::Stay => ShowAct::Stay,
             ShowWish::Strike { show } => ShowAct::Strike { show: pick(show)?.seq },
             ShowWish::Trim { show, from, length } => {
                 let show = pick(show)?;

@@ -69,6 +69,7 @@ pub async fn drop_schedule(engine: &Engine, channel: &ChannelHandle) -> Result<(
 
 async fn refresh(engine: &Engine, outside: Outside, id: ChannelId, kept: KeptSchedule) -> Result<(), String> {
     let channel = engine.channel(id).await.map_err(|error| error.to_string())?;
+    let before = kept.clone();
     let newest = if kept.url.is_empty() { Ok(kept.calendar.clone()) } else { fetch(&kept.url, outside).await };
     let read = match newest {
         Ok(calendar) => laid_out(&channel, calendar.clone()).await.map(|schedule| (schedule, calendar)),
@@ -80,6 +81,10 @@ async fn refresh(engine: &Engine, outside: Outside, id: ChannelId, kept: KeptSch
         }
         Err(why) => (laid_out(&channel, kept.calendar.clone()).await?, KeptSchedule { failing: why, ..kept }),
     };
+    // Another may have been chosen while this one was read.
+    if engine.store().schedule(id).await.map_err(|error| error.to_string())? != before {
+        return Ok(());
+    }
     engine.store().save_schedule(id, kept).await.map_err(|error| error.to_string())?;
     channel.edit_air(AirEdit::Plan(schedule.plan)).await.map_err(|error| error.to_string())
 }

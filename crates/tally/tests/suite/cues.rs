@@ -123,6 +123,17 @@ async fn what_a_cue_does_is_done_once_and_what_fails_is_told() {
     .await;
     assert!(owner.page("/ledger").await.contains("the cue “Twice” could not do step 1"));
 
+    // So is what a widget should do that lies in the archive meanwhile.
+    let tea = program.widget("Cups of tea");
+    say(&owner, id, "do:0:what", &format!("press {} add 1 ", tea["id"])).await;
+    owner.done(&format!("/widgets/{}/archive", tea["id"]), &[]).await;
+    owner.done(&format!("/cues/{id}/fire"), &[]).await;
+    program.shows(&counter, "31").await;
+    until("that failure is told, too", || async {
+        owner.page("/cues").await.contains("could not do step 1: there is no such widget").then_some(())
+    })
+    .await;
+
     // On air only: off air it stays quiet, and says why.
     say(&owner, id, "on_air", "on").await;
     let before = program.read(&counter).await["seq"].as_u64().unwrap();
@@ -131,7 +142,7 @@ async fn what_a_cue_does_is_done_once_and_what_fails_is_told() {
         owner.page("/cues").await.contains("quiet, since the channel was off air").then_some(())
     })
     .await;
-    assert_eq!(program.read(&counter).await["value"], json!(21));
+    assert_eq!(program.read(&counter).await["value"], json!(31));
     assert!(program.read(&counter).await["seq"].as_u64().unwrap() > before);
 }
 
