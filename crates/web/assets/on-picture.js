@@ -32,6 +32,22 @@
     if (event.target.matches?.('[data-mends]')) document.body.dispatchEvent(new CustomEvent('tally:mended'));
   });
   const list = document.getElementById('before-air');
+  // Whoever goes on air from the desk sees at once what is not as it should be.
+  document.addEventListener('htmx:afterRequest', (event) => {
+    if (event.detail.pathInfo?.requestPath !== '/shows/begin' || !event.detail.successful || !list) return;
+    list.addEventListener(
+      'htmx:afterSwap',
+      () => {
+        const wrong = list.querySelector('.lamp:not(.lamp-full)');
+        const whole = /** @type {HTMLDetailsElement | null} */ (list.closest('details'));
+        if (!wrong || !whole) return;
+        whole.open = true;
+        whole.scrollIntoView({ block: 'nearest' });
+      },
+      { once: true },
+    );
+    document.body.dispatchEvent(new CustomEvent('tally:mended'));
+  });
   list?.addEventListener('click', (/** @type {any} */ event) => {
     if (!event.target.closest('[data-cover]')) return;
     /** @type {HTMLElement | null} */ (place.querySelector('[data-cover]'))?.click();

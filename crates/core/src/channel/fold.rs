@@ -1,8 +1,8 @@
 //! Folding lines of the record: what each does to the state, and which widgets it touches.
 
-use super::{Channel, ROLL, RollLine};
+use super::Channel;
 use crate::overlay::Appearances;
-use crate::record::entry::{BY_ITSELF, Body, Change, Entry};
+use crate::record::entry::{Body, Change, Entry};
 use crate::record::ids::WidgetId;
 use std::collections::BTreeSet;
 
@@ -76,28 +76,6 @@ impl Channel {
     #[must_use]
     pub fn is_covered(&self) -> bool {
         self.covered
-    }
-
-    fn tell(&mut self, entry: &Entry) {
-        if self.roll.len() == ROLL {
-            self.roll.pop_front();
-        }
-        self.roll.push_back(RollLine {
-            seq: entry.seq,
-            happened_at: entry.happened_at,
-            arrived_at: entry.arrived_at,
-            words: entry.body.words(),
-            file_under: entry.body.file_under().to_owned(),
-            widget: entry.body.widget(),
-            meant: match &entry.body {
-                Body::Act { act, .. } => act.is_meant() && entry.origin.source != BY_ITSELF,
-                _ => false,
-            },
-            takes_back: match &entry.body {
-                Body::Void { target, .. } => Some(*target),
-                _ => None,
-            },
-        });
     }
 
     fn operate(&mut self, widget: WidgetId, entry: &Entry) -> BTreeSet<WidgetId> {

@@ -1,14 +1,14 @@
 //! Widgets that note happenings one by one, and what widgets do by themselves.
 
-use super::{Channel, Press};
+use super::Channel;
 use crate::book::Change;
 use crate::count::Scope;
 use crate::language::Language;
 use crate::record::acts::Act;
-use crate::record::entry::{Body, Draft, Entry, Origin};
+use crate::record::entry::{Body, Entry};
 use crate::record::ids::WidgetId;
 use crate::time::Instant;
-use crate::widgets::{Action, News, Notable, Piece};
+use crate::widgets::{News, Notable, Piece};
 use std::collections::BTreeSet;
 
 /// Tells some widgets some news, while they are changed and all else is looked at.
@@ -63,24 +63,6 @@ impl Channel {
             Body::Act { .. } | Body::Void { .. } => {}
             _ if piece.notes() != 0 => drop(piece.follow(News::Replayed(entry), &self.scope(entry.arrived_at))),
             _ => {}
-        }
-    }
-
-    /// Starts the widgets that note happenings, in a rehearsal.
-    pub(super) fn start_those_that_note(&mut self, now: Instant) {
-        let noting: Vec<WidgetId> =
-            self.widgets.iter().filter(|(_, piece)| piece.notes() != 0).map(|(id, _)| *id).collect();
-        for widget in noting {
-            let press = Press {
-                widget,
-                action: Action { name: "start", value: None, text: None, side: None },
-                by: "the rehearsal",
-            };
-            if let Ok(body) = self.decide(&press, now) {
-                let origin = Origin { source: "rehearsal".into(), id: widget.to_string() };
-                let draft = Draft { origin, feed: None, happened_at: now, arrived_at: now, body };
-                self.apply(&draft.at(self.last_seq.next()));
-            }
         }
     }
 

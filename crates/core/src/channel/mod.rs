@@ -11,6 +11,8 @@ mod fold;
 mod follow;
 mod grant;
 mod hear;
+mod rehearsal;
+mod roll;
 mod snapshot;
 pub mod starts;
 
@@ -23,6 +25,7 @@ pub use desk::{Bound, Desk, DeskEdit, DeskError, OneDesk, key_label};
 pub use dry_run::{DryRun, WouldFire};
 pub use grant::{Grant, Job};
 pub use hear::{ChatPress, Heard, HeardVote};
+pub use roll::{ROLL, RollLine};
 pub use snapshot::Snapshot;
 
 use crate::book::Book;
@@ -43,11 +46,7 @@ use crate::record::settings::Settings;
 use crate::time::Instant;
 use crate::widgets::view::View;
 use crate::widgets::{Piece, Setup};
-use serde::{Deserialize, Serialize};
 use std::collections::{BTreeMap, BTreeSet, VecDeque};
-
-/// How many of the newest entries are kept at hand for the paper roll and the signal strip.
-pub const ROLL: usize = 30;
 
 /// A channel's state. Folding entries one by one, in any batching, from any snapshot, gives the same.
 #[derive(Debug, Clone)]
@@ -101,29 +100,6 @@ impl PartialEq for Channel {
             && self.firings == other.firings
             && self.covered == other.covered
     }
-}
-
-/// One line of the paper roll.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
-pub struct RollLine {
-    /// Its place.
-    pub seq: Seq,
-    /// When it happened.
-    pub happened_at: Instant,
-    /// When it arrived.
-    pub arrived_at: Instant,
-    /// Its words.
-    pub words: String,
-    /// The word under which the ledger files it.
-    pub file_under: String,
-    /// Of an operator's line, the widget.
-    pub widget: Option<WidgetId>,
-    /// Whether somebody meant it, so that it may be taken back.
-    #[serde(default)]
-    pub meant: bool,
-    /// Of one that takes another back, that one.
-    #[serde(default)]
-    pub takes_back: Option<Seq>,
 }
 
 impl Channel {
@@ -284,39 +260,6 @@ impl Channel {
         self.tallies.turn(&self.book, &self.settings, now);
     }
 
-    /// A channel for rehearsing from an instant on: the same widgets, shows and rates, and a record of its own in
-    /// which nothing has happened yet. What notes happenings only while it runs is started.
-    #[must_use]
-    pub fn rehearsal(&self, now: Instant) -> Self {
-        // What is tried on the stage is what is rehearsed.
-        let tried = self.widgets.iter().map(|(id, piece)| (*id, self.drafts.get(id).unwrap_or(piece).emptied()));
-        let mut rehearsal = self.beside(tried, self.book.blank(&self.settings));
-        rehearsal.start_those_that_note(now);
-        rehearsal
-    }
-
-    /// A channel for rehearsing a whole show from an instant on, as it would go on air now: the same widgets, rates,
-    /// desk, cues and words of chat, and a record of its own that begins with nothing, not even a show. `lot` gives a number
-    /// below the one that it is asked with.
-    #[must_use]
-    pub fn whole_rehearsal(&self, now: Instant, lot: impl FnMut(usize) -> usize) -> Self {
-        let on_air = self.widgets.iter().map(|(id, piece)| (*id, piece.emptied()));
-        let mut rehearsal = self.beside(on_air, self.book.unbegun(&self.settings));
-        rehearsal.desk.clone_from(&self.desk);
-        rehearsal.layouts.clone_from(&self.layouts);
-        rehearsal.set_cues(self.cues.clone());
-        rehearsal.set_bot(self.bot.clone(), now, lot);
-        rehearsal
-    }
-
-    fn beside(&self, widgets: impl IntoIterator<Item = (WidgetId, Piece)>, book: Book) -> Self {
-        let mut beside = Self::new(self.settings.clone(), widgets);
-        beside.book = book;
-        beside.feeds.clone_from(&self.feeds);
-        beside.set_looks(self.looks.clone());
-        beside
-    }
-
     /// Everything that has happened.
     #[must_use]
     pub fn book(&self) -> &Book {
@@ -333,27 +276,6 @@ impl Channel {
     #[must_use]
     pub fn last_seq(&self) -> Seq {
         self.last_seq
-    }
-
-    /// The newest entries, oldest first.
-    pub fn roll(&self) -> impl Iterator<Item = &RollLine> {
-        self.roll.iter()
-    }
-
-    /// Which of the newest entries are acts of an operator that are in force, so that they can be taken back, in any order.
-    /// Whatever takes one of them back is newer, and so is among them.
-    #[must_use]
-    pub fn roll_in_force(&self) -> BTreeSet<Seq> {
-        let (mut gone, mut in_force) = (BTreeSet::new(), BTreeSet::new());
-        for line in self.roll.iter().rev().filter(|line| line.widget.is_some()) {
-            match line.takes_back {
-                _ if gone.contains(&line.seq) => {}
-                Some(target) => drop(gone.insert(target)),
-                None if line.meant => drop(in_force.insert(line.seq)),
-                None => {}
-            }
-        }
-        in_force
     }
 
     /// When the newest entry of a feed arrived.

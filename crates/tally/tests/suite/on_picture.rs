@@ -247,7 +247,10 @@ async fn what_is_wrong_before_going_on_air_is_listed_and_mended_by_one_press() {
     owner.done("/widgets/1/edit", &[("key", "title"), ("text", "Turntable fund")]).await;
     desk.sign_in(&base, &program.demo()).await;
     desk.live().await;
-    desk.click(".before-air summary").await;
+    // Whoever goes on air sees at once what is wrong.
+    desk.click(".air-lever").await;
+    desk.shows_one(".before-air[open] .lamp-barred").await;
+    owner.done("/shows/end", &[]).await;
     desk.shows("#before-air", "“Main picture” is open nowhere").await;
     desk.shows("#before-air", "“Turntable motor” has changes that are not on air").await;
     desk.click("#before-air [hx-post='/widgets/1/put-on-air']").await;

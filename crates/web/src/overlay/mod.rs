@@ -1,5 +1,6 @@
 //! How overlays are drawn: a board with its pieces, on air and where it is arranged.
 
+mod live;
 pub mod page;
 
 use crate::error::WebError;

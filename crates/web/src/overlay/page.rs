@@ -3,6 +3,7 @@
 use crate::app::App;
 use crate::error::WebError;
 use crate::markup::html;
+use crate::overlay::live::{OnAir, connect};
 use crate::overlay::{mark, stage};
 use crate::security::behind::behind;
 use crate::security::headers::AIR_POLICY;
@@ -28,12 +29,12 @@ struct Page<'a> {
 }
 
 /// Finds the overlay behind an address. Guessing is slowed down.
-async fn find(app: &App, request: &HttpRequest, token: &str) -> Result<live::OnAir, WebError> {
+async fn find(app: &App, request: &HttpRequest, token: &str) -> Result<OnAir, WebError> {
     let record = behind(app, request, token, app.engine.store().overlay_by_token(token.to_owned())).await?;
     let real = app.engine.channel(record.channel).await?;
     let rehearsed = real.hub.rehearsal().filter(|running| running.shows_on(record.id));
     let shown = rehearsed.map_or_else(|| real.clone(), |running| running.channel.clone());
-    Ok(live::OnAir { real, shown, record })
+    Ok(OnAir { real, shown, record })
 }
 
 /// `GET /o/{token}`: an overlay, transparent, at any size.
@@ -42,7 +43,7 @@ pub async fn page(
     request: HttpRequest,
     token: web::Path<String>,
 ) -> Result<HttpResponse, WebError> {
-    let live::OnAir { shown, record, .. } = find(&app, &request, &token).await?;
+    let OnAir { shown, record, .. } = find(&app, &request, &token).await?;
     let mark = mark(&shown, &record).await?;
     let stage = stage(&shown, &record).await?;
     let covered = *shown.hub.cover_watch().borrow();
@@ -70,7 +71,7 @@ pub async fn page_live(
     has: web::Query<Has>,
 ) -> Result<HttpResponse, actix_web::Error> {
     match find(&app, &request, &token).await {
-        Ok(on_air) => live::overlay(&request, payload, on_air, app, has.into_inner().have),
+        Ok(on_air) => connect(&request, payload, on_air, app, has.into_inner().have),
         Err(WebError::NotFound) => live::void(&request, payload),
         Err(error) => Err(error.into()),
     }
