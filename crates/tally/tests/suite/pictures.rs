@@ -202,7 +202,7 @@ async fn take_all() {
     browser.go(&format!("{}/account", program.base)).await;
     let account = seen(&browser).await;
     browser.size(1280, 1610).await;
-    browser.go(&scene(&program, &[(helpers, [0, 0, 1280, 800]), (account, [0, 810, 1280, 800])], false)).await;
+    browser.go(&scene(&program, &[(helpers, [0, 0, 1280, 800]), (account, [0, 810, 1280, 800])], true)).await;
     take(&browser, "helpers").await;
     the_audience(&browser, &program).await;
     // On phones: the desk, the list before the show, and a scorekeeper's pad.
@@ -218,7 +218,7 @@ async fn take_all() {
     let pad = seen(&browser).await;
     browser.size(1210, 844).await;
     let phones = [(desk, [0, 0, 390, 844]), (ready, [410, 0, 390, 844]), (pad, [820, 0, 390, 844])];
-    browser.go(&scene(&program, &phones, false)).await;
+    browser.go(&scene(&program, &phones, true)).await;
     take(&browser, "phones").await;
     browser.size(1280, 800).await;
     // A rehearsal, run from its desk.
