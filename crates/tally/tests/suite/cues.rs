@@ -284,3 +284,60 @@ async fn a_reward_shows_a_clock_runs_it_and_hides_it_when_it_is_done() {
     air.close().await;
     browser.close().await;
 }
+
+#[tokio::test(flavor = "multi_thread")]
+async fn the_same_is_left_by_desk_program_word_of_chat_and_cue() {
+    let database = Database::new();
+    let program = Program::in_its_world(&database.url);
+    let owner = Owner::of(&program).await;
+    let counter = program.widget("Derailments");
+    const ACTS: [(&str, i64); 4] = [("set", 7), ("add", 3), ("subtract", 2), ("add", 1)];
+    // The same four presses are a cue that is fired by hand, and one that waits for a word of chat.
+    for (cue, when) in [(4, "hand"), (5, "command")] {
+        owner.done("/cues", &[]).await;
+        say(&owner, cue, "when", when).await;
+        for (place, (action, value)) in ACTS.iter().enumerate() {
+            let offered = if *action == "set" { 0 } else { 1 };
+            say(&owner, cue, "do:add", &format!("press {} {action} {offered} ", counter["id"])).await;
+            say(&owner, cue, &format!("do:{place}:value"), &value.to_string()).await;
+        }
+        say(&owner, cue, "on_air", "any").await;
+        say(&owner, cue, "on", "on").await;
+    }
+    say(&owner, 5, "word", "!derail").await;
+    // What a widget says and offers, but for when and after which line.
+    let left = async || {
+        let mut left = program.read(&counter).await;
+        for moment in ["seq", "at"] {
+            left.as_object_mut().unwrap().remove(moment);
+        }
+        left
+    };
+    let clear = async || {
+        program.act(&counter, "set", json!({"value": 0})).await;
+        program.shows(&counter, "0").await;
+    };
+    let path = format!("/widgets/{}/press", counter["id"]);
+    for (number, (action, value)) in ACTS.iter().enumerate() {
+        let press = json!({"action": action, "value": value, "id": format!("desk {number}")}).to_string();
+        assert_eq!(owner.send(&path, "application/json", press).await.status(), 200);
+    }
+    program.shows(&counter, "9").await;
+    let by_desk = left().await;
+    clear().await;
+    for (action, value) in ACTS {
+        program.act(&counter, action, json!({"value": value})).await;
+    }
+    assert_eq!(left().await, by_desk, "by a program");
+    clear().await;
+    owner.done("/cues/4/fire", &[]).await;
+    program.shows(&counter, "9").await;
+    assert_eq!(left().await, by_desk, "by a cue");
+    clear().await;
+    until("the word was heard", || async {
+        program.say("nell", "helper", "!derail").await;
+        (program.text(&counter).await == "9").then_some(())
+    })
+    .await;
+    assert_eq!(left().await, by_desk, "by a word of chat");
+}

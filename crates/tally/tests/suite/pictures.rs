@@ -92,6 +92,7 @@ async fn the_audience(browser: &Browser, program: &Program) {
     let places = ASKED.map(|(name, place)| (program.widget(name)["page_url"].as_str().unwrap().to_owned(), place));
     browser.go(&scene(program, &places, false)).await;
     take(browser, "polls-on-air").await;
+    Owner::of(program).await.done("/shows/begin", &[]).await;
     browser.size(1280, 800).await;
     browser.go(&format!("{}/desk", program.base)).await;
     browser.live().await;
