@@ -73,8 +73,8 @@ async fn a_page_weighs_little_and_brings_all_it_needs() {
         }
         bytes.insert(url, body.len());
     }
-    // The page, two sheets, one file of scripts, and the font that its look names.
-    assert_eq!(bytes.len(), 5, "{bytes:#?}");
+    // The page, one sheet, one file of scripts, and the font that its look names.
+    assert_eq!(bytes.len(), 4, "{bytes:#?}");
     let text = bytes.iter().filter(|(url, _)| !url.ends_with(".woff2")).map(|(_, size)| size);
     assert!(text.sum::<usize>() < 40 * 1024, "{bytes:#?}");
 }

@@ -74,11 +74,15 @@ async fn half_sent_forms_hold_neither_files_nor_memory() {
     assert_eq!(reqwest::get(goal["page_url"].as_str().unwrap()).await.unwrap().status(), 200);
     Sender::of(&program.demo()["feeds"][0]).deliver(&tip("12.50")).await;
     page.drawn("£225").await;
-    // Each is told, and its connection ends: the first ones after their time, the many at once.
-    let first = held.remove(0).read();
-    assert!(first.starts_with("HTTP/1.1 408") && first.contains("too slowly"), "{first}");
-    let last = held.pop().unwrap().read();
-    assert!(last.starts_with("HTTP/1.1 503") && last.contains("under way"), "{last}");
+    // Each is told, and its connection ends: those that have a place after their time, the many others at once.
+    let mut slow = 0;
+    for raw in &mut held {
+        let told = raw.read();
+        let is_slow = told.starts_with("HTTP/1.1 408") && told.contains("too slowly");
+        assert!(is_slow || (told.starts_with("HTTP/1.1 503") && told.contains("under way")), "{told}");
+        slow += usize::from(is_slow);
+    }
+    assert!(slow > 0 && slow < held.len() / 2, "{slow} had a place");
     assert!(program.most_memory() < MOST_MEMORY, "{} MiB", program.most_memory());
     // A body that lies about its length is none.
     let mut liar = Raw::to(&program.base).unwrap();

@@ -68,22 +68,32 @@ const ARGUMENTS: [&str; 13] = [
     "--window-size=1280,800",
 ];
 
+/// A driver that has just been started, and its port; none if it could not stay.
+fn started() -> Option<(Child, u16)> {
+    let mut child = Command::new("chromedriver")
+        .arg("--port=0")
+        .stdout(Stdio::piped())
+        .stderr(Stdio::null())
+        .spawn()
+        .expect("chromedriver is installed by ./check");
+    let lines = BufReader::new(child.stdout.take().unwrap()).lines();
+    let said = |line: String| {
+        let port = line.split("started successfully on port ").nth(1)?.trim_end_matches('.').parse();
+        port.ok()
+    };
+    match lines.map_while(Result::ok).find_map(said) {
+        Some(port) => Some((child, port)),
+        None => {
+            child.wait().unwrap();
+            None
+        }
+    }
+}
+
 impl Browser {
     pub async fn open() -> Self {
-        let mut child = Command::new("chromedriver")
-            .arg("--port=0")
-            .stdout(Stdio::piped())
-            .stderr(Stdio::null())
-            .spawn()
-            .expect("chromedriver is installed by ./check");
-        let lines = BufReader::new(child.stdout.take().unwrap()).lines();
-        let port = lines
-            .map_while(Result::ok)
-            .find_map(|line| {
-                line.split("started successfully on port ").nth(1).map(|rest| rest.trim_end_matches('.').to_owned())
-            })
-            .and_then(|port| port.parse().ok())
-            .expect("chromedriver says its port");
+        // The port that it finds free may be taken by another test before it has it; then it ends at once.
+        let (child, port) = (0..5).find_map(|_| started()).expect("chromedriver says its port");
         let mut driver = Driver { child, port, session: String::new() };
         // axe-core on a long page beside two other browsers may take longer than the usual 30 s.
         let timeouts = json!({"script": 5 * PATIENCE.as_millis() as u64});
