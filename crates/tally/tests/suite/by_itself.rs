@@ -27,6 +27,10 @@ const SETTINGS: [(&str, &str); 13] = [
     ("off_air", "picture off"),
 ];
 
+/// An entry of a calendar that is no show.
+const HOLIDAY: &str = "BEGIN:VEVENT\r\nUID:away\r\nDTSTAMP:20261101T000000Z\r\nSUMMARY:Away\r\n\
+    DTSTART;VALUE=DATE:20261224\r\nDTEND;VALUE=DATE:20261227\r\nEND:VEVENT\r\n";
+
 /// Waits until the newest lines of the ledger say something.
 async fn told(owner: &Owner, words: &str) {
     until(&format!("the ledger says “{words}”"), || async {
@@ -107,7 +111,7 @@ async fn a_calendar_puts_the_channel_on_air_and_takes_it_off() {
     let now = Utc::now();
     let seconds = |after: i64| now + TimeDelta::seconds(after);
     let calendar = format!(
-        "BEGIN:VCALENDAR\r\nVERSION:2.0\r\nPRODID:-//Saltmarsh//EN\r\n{}{}END:VCALENDAR\r\n",
+        "BEGIN:VCALENDAR\r\nVERSION:2.0\r\nPRODID:-//Saltmarsh//EN\r\n{}{}{HOLIDAY}END:VCALENDAR\r\n",
         entry("A test of the points", seconds(4), seconds(7)),
         entry("Build night", now + TimeDelta::days(3), now + TimeDelta::days(3) + TimeDelta::hours(2)),
     );
@@ -124,6 +128,7 @@ async fn a_calendar_puts_the_channel_on_air_and_takes_it_off() {
     owner.done("/channel/schedule", &[("url", &url)]).await;
     let page = owner.page("/channel").await;
     assert!(page.contains("<b>A test of the points</b>") && page.contains("<b>Build night</b>"), "{page}");
+    assert!(page.contains("“Away” lasts whole days, and is no show"), "{page}");
     told(&owner, "the schedule went on air").await;
     told(&owner, "the schedule asked whether to go off air").await;
     told(&owner, "the schedule went off air").await;

@@ -225,7 +225,7 @@ async fn a_reward_shows_a_clock_runs_it_and_hides_it_when_it_is_done() {
     let clock = program.widget("First train leaves in");
     let edit =
         async |path: String, key: &str, text: &str| drop(owner.done(&path, &[("key", key), ("text", text)]).await);
-    edit(format!("/widgets/{}/edit", clock["id"]), "length", "0:05").await;
+    edit(format!("/widgets/{}/edit", clock["id"]), "length", "0:12").await;
     owner.done(&format!("/widgets/{}/put-on-air", clock["id"]), &[]).await;
 
     // The clock is laid on the picture, and hidden there until somebody takes the reward.
@@ -276,7 +276,8 @@ async fn a_reward_shows_a_clock_runs_it_and_hides_it_when_it_is_done() {
     sender.deliver(&reward("Whistle the timetable")).await;
     sender.deliver(&reward("Tea break")).await;
     air.shows_one(&format!("[data-piece=\"{piece}\"]:not(.is-away)")).await;
-    air.shows(&format!("[data-piece=\"{piece}\"] .clock-face"), "3").await;
+    let face = format!("return Number(document.querySelector('[data-piece=\"{piece}\"] .clock-face')?.textContent)");
+    until("it runs", || async { (0.0..12.0).contains(&air.run(&face).await.as_f64()?).then_some(()) }).await;
     air.shows_one(&format!("[data-piece=\"{piece}\"].is-away")).await;
     let log = owner.page("/cues").await;
     assert!(log.contains("Tea break") && !log.contains("could not do"), "{log}");

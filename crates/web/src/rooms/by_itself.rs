@@ -11,7 +11,7 @@ use serde::Deserialize;
 use tally_core::channel::{AirEdit, AirRules, Planned};
 use tally_core::time::calendar::Calendar;
 use tally_feeds::run;
-use tally_feeds::schedule::MOST_BYTES;
+use tally_feeds::schedule::{self, MOST_BYTES};
 use tally_store::schedules::KeptSchedule;
 
 /// So many shows to come are told.
@@ -32,6 +32,8 @@ pub struct ByItself {
     pub schedule: KeptSchedule,
     /// The shows to come: title, and when.
     pub coming: Vec<(String, String)>,
+    /// Entries of the calendar that are none, and why.
+    pub left_out: Vec<String>,
 }
 
 impl ByItself {
@@ -45,8 +47,13 @@ impl ByItself {
             owner.channel.ask(|channel, _| (channel.air_rules().clone(), channel.settings().calendar)).await?;
         let now = owner.channel.now();
         let words = |show: &Planned| (show.title.clone(), when(show, &calendar));
+        let text = schedule.calendar.clone();
+        // Reading a long one takes a while: off the threads on which everything else waits.
+        let read = actix_web::web::block(move || schedule::read(&text, &calendar, now)).await;
+        let mut left_out = read.ok().and_then(Result::ok).map(|schedule| schedule.left_out).unwrap_or_default();
+        left_out.truncate(TOLD);
         let coming = rules.plan.iter().filter(|show| show.to > now).take(TOLD).map(words).collect();
-        Ok(Self { rules, schedule, coming })
+        Ok(Self { rules, schedule, coming, left_out })
     }
 }
 
@@ -68,7 +75,7 @@ pub struct Ways {
 pub async fn ways(owner: Owner, form: Form<Ways>) -> Result<HttpResponse, WebError> {
     let Ways { ask_s, by_chat } = form.into_inner();
     owner.channel.edit_air(AirEdit::Ways { ask_s, by_chat }).await?;
-    Ok(go_to("/channel#by-itself"))
+    Ok(refreshed())
 }
 
 /// Where a schedule comes from; nowhere if it is empty.
@@ -82,9 +89,9 @@ pub async fn from_address(app: Data<App>, owner: Owner, form: Form<From>) -> Res
     let url = form.url.trim();
     if url.is_empty() {
         run::drop_schedule(&app.engine, &owner.channel).await?;
-        return Ok(go_to("/channel#by-itself"));
+        return Ok(refreshed());
     }
-    chosen(&app, &owner, url, None).await
+    chosen(&app, &owner, url, None).await.map(|refused| refused.unwrap_or_else(refreshed))
 }
 
 /// `POST /channel/schedule/file`
@@ -94,14 +101,21 @@ pub async fn from_file(app: Data<App>, owner: Owner, payload: Payload) -> Result
         Err(why) => return Ok(refusal(&why)),
     };
     match String::from_utf8(body.to_vec()) {
-        Ok(text) => chosen(&app, &owner, "", Some(text)).await,
+        // Who sends a file goes where the answer says; the room without a place in it is loaded anew.
+        Ok(text) => {
+            chosen(&app, &owner, "", Some(text)).await.map(|refused| refused.unwrap_or_else(|| go_to("/channel")))
+        }
         Err(_) => Ok(refusal("The file is not UTF-8. Export the calendar again, as iCalendar (.ics).")),
     }
 }
 
-async fn chosen(app: &App, owner: &Owner, url: &str, file: Option<String>) -> Result<HttpResponse, WebError> {
-    match run::choose(&app.engine, app.config.outside, &owner.channel, url, file).await {
-        Ok(_) => Ok(go_to("/channel#by-itself")),
-        Err(why) => Ok(refusal(&sentence(&why))),
-    }
+/// The room as it is now, where it was.
+fn refreshed() -> HttpResponse {
+    HttpResponse::Ok().insert_header(("HX-Refresh", "true")).finish()
+}
+
+/// Chooses another schedule; an answer only if it was refused.
+async fn chosen(app: &App, owner: &Owner, url: &str, file: Option<String>) -> Result<Option<HttpResponse>, WebError> {
+    let chosen = run::choose(&app.engine, app.config.outside, &owner.channel, url, file).await;
+    Ok(chosen.err().map(|why| refusal(&sentence(&why))))
 }
