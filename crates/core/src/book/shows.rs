@@ -120,10 +120,13 @@ impl Shows {
         if self.check(act, at).is_err() {
             return false;
         }
-        self.ending = match *act {
-            ShowAct::Ending { at } => Some((at, by.to_owned())),
-            _ => None,
-        };
+        let on_air = self.on_air().map(|show| show.seq);
+        match *act {
+            ShowAct::Ending { at } => self.ending = Some((at, by.to_owned())),
+            // The record of another show is set right; that says nothing of the one that is about to end.
+            ShowAct::Trim { show, .. } | ShowAct::Strike { show } if on_air != Some(show) => {}
+            _ => self.ending = None,
+        }
         if !matches!(act, ShowAct::Trim { .. } | ShowAct::Strike { .. }) {
             self.said = self.said.max(Some(at));
         }
@@ -211,5 +214,21 @@ mod tests {
         shows.fold(Seq(7), at("24T23:01"), &ShowAct::End, "the clock");
         assert_eq!((shows.ending(), shows.on_air()), (None, None));
         assert!(shows.check(&ending, at("24T23:02")).is_err(), "off air there is nothing to end");
+    }
+
+    #[test]
+    fn a_correction_of_another_show_leaves_the_question_as_it_is() {
+        let mut shows = shows();
+        let asked = Some((at("24T22:01"), "the schedule"));
+        let now = at("24T22:00");
+        shows.fold(Seq(4), now, &ShowAct::Ending { at: at("24T22:01") }, "the schedule");
+        let shorter = ShowAct::Trim { show: Seq(1), from: at("20T19:00"), to: Some(at("20T21:00")) };
+        assert!(shows.fold(Seq(5), now, &shorter, "odile"));
+        assert_eq!(shows.ending(), asked);
+        assert!(shows.fold(Seq(6), now, &ShowAct::Strike { show: Seq(1) }, "odile"));
+        assert_eq!(shows.ending(), asked);
+        let begun = ShowAct::Trim { show: Seq(3), from: at("24T19:10"), to: None };
+        assert!(shows.fold(Seq(7), now, &begun, "odile"), "a hand sets the show on air itself");
+        assert_eq!(shows.ending(), None);
     }
 }
