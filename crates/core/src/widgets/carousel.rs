@@ -4,8 +4,7 @@ use super::label::{self, Label, LabelView};
 use super::{Cued, Family, NoActs, no_such_part};
 use crate::count::explain::{Slip, of_several};
 use crate::count::{Count, Scope};
-use crate::look::tokens::{PLATE, SIDES, SIGNS, TEXT, TITLED};
-use crate::look::{self, Shape};
+use crate::look::Shape;
 use crate::money::conversion::Conversion;
 use crate::record::measure::Measure;
 use crate::record::settings::Settings;
@@ -69,37 +68,11 @@ impl Carousel {
     }
 }
 
-/// What its drawing has, in most of its shapes.
-const PARTS: &[look::Part] =
-    &[look::Part::Title, look::Part::Name, look::Part::Value, look::Part::Words, look::Part::Icon, look::Part::Frame];
-
 impl Family for Carousel {
     type State = NoActs;
     const KEY: &'static str = "carousel";
     const CUED: Cued = Cued::NOTHING;
-    const SHAPES: &'static [Shape] = &[
-        Shape {
-            key: "plate",
-            words: "Name plate",
-            tokens: &[TITLED, SIGNS, TEXT, PLATE, SIDES],
-            parts: PARTS,
-            size: (520, 120),
-        },
-        Shape {
-            key: "pennant",
-            words: "Pennant",
-            tokens: &[TITLED, SIGNS, TEXT, PLATE, SIDES],
-            parts: PARTS,
-            size: (520, 96),
-        },
-        Shape {
-            key: "words",
-            words: "Beside a stroke",
-            tokens: &[TITLED, SIGNS, TEXT, PLATE, SIDES],
-            parts: PARTS,
-            size: (520, 90),
-        },
-    ];
+    const SHAPES: &'static [Shape] = Label::SHAPES;
 
     fn standard(settings: &Settings) -> Self {
         let label = |title: &str, measure, which| {
