@@ -89,12 +89,8 @@ pub(crate) fn air(on: bool, source: &str, By { name, id }: By) -> Command {
         true => channel.decide_show(ShowAct::Begin, &name, now),
         false => channel.decide_ending(&name, now),
     };
-    let is_asked = move |body: &Body| match body {
-        Body::Show { act: ShowAct::Begin | ShowAct::Stay, .. } => on,
-        Body::Show { act: ShowAct::End | ShowAct::Ending { .. }, .. } => !on,
-        _ => false,
-    };
-    command(source, id, decide).asking(is_asked)
+    let asked = if on { ShowAct::Begin } else { ShowAct::End };
+    command(source, id, decide).asking(move |body| matches!(body, Body::Show { act, .. } if act.answers(&asked)))
 }
 
 impl ChannelHandle {
@@ -152,12 +148,7 @@ impl ChannelHandle {
     /// See [`ChannelHandle::record`].
     pub async fn show(&self, act: ShowAct, by: By) -> Result<Seq, EngineError> {
         let command = command("show", by.id, move |channel, now| channel.decide_show(act, &by.name, now));
-        // Going on air may have been staying there.
-        let is_asked = move |body: &Body| match body {
-            Body::Show { act: ShowAct::Stay, .. } => matches!(act, ShowAct::Begin | ShowAct::Stay),
-            Body::Show { act: own, .. } => *own == act,
-            _ => false,
-        };
+        let is_asked = move |body: &Body| matches!(body, Body::Show { act: own, .. } if own.answers(&act));
         self.record(command.asking(is_asked)).await
     }
 

@@ -99,6 +99,8 @@ pub struct Pulse<'a> {
     pub roll: &'a [(RollLine, Option<String>)],
     /// Those of them that can be taken back.
     pub in_force: &'a BTreeSet<Seq>,
+    /// Whether lines of the record can be voided: those of a rehearsal cannot.
+    pub is_kept: bool,
     /// How many pages on air are open.
     pub pages: usize,
     /// Whether the channel is on air.

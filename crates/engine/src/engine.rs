@@ -2,11 +2,12 @@
 
 use crate::calls::{Call, MOST_CALLS};
 use crate::clock::Clock;
+use crate::context::Context;
 use crate::draw::Draw;
 use crate::error::EngineError;
 use crate::handle::ChannelHandle;
-use crate::health::Health;
 use crate::hub::Hub;
+use crate::keep::Keep;
 use crate::orders::Order;
 use crate::task;
 use std::collections::HashMap;
@@ -15,7 +16,6 @@ use std::time::Duration;
 use tally_core::record::ids::{ChannelId, WidgetId};
 use tally_core::time::Instant;
 use tally_store::feeds::Feed;
-use tally_store::ledger::Ledger;
 use tally_store::{Store, StoreError};
 use tokio::runtime::Handle;
 use tokio::sync::{Mutex, OnceCell, mpsc, oneshot, watch};
@@ -39,43 +39,16 @@ pub struct Engine {
 }
 
 pub(crate) struct Inner {
-    pub store: Store,
-    pub ledger: Ledger,
-    pub draw: Arc<dyn Draw>,
-    pub clock: Arc<dyn Clock>,
-    /// Where channels' tasks run, whoever asks for one first: not on a thread that answers requests.
-    pub runtime: Handle,
+    /// What each channel's task works with.
+    pub context: Context,
     channels: Mutex<HashMap<ChannelId, Arc<OnceCell<ChannelHandle>>>>,
     addresses: RwLock<HashMap<String, (ChannelId, WidgetId)>>,
     feeds: RwLock<KeptFeeds>,
     feeds_changed: watch::Sender<()>,
     /// What notes that the server is there.
     presence: Mutex<Option<AbortHandle>>,
-    pub health: Health,
-    pub calls: mpsc::Sender<Call>,
-    /// The other end, until somebody takes it.
+    /// The calls that tasks want made, until somebody takes them.
     calls_to_make: Mutex<Option<mpsc::Receiver<Call>>>,
-}
-
-impl Inner {
-    /// What a rehearsal's task goes by: the same store, and a clock of its own. Nobody makes its calls.
-    pub(crate) fn rehearsing(&self, clock: Arc<dyn Clock>) -> Self {
-        Self {
-            store: self.store.clone(),
-            ledger: self.ledger.clone(),
-            draw: Arc::clone(&self.draw),
-            clock,
-            runtime: self.runtime.clone(),
-            channels: Mutex::default(),
-            addresses: RwLock::default(),
-            feeds: RwLock::default(),
-            feeds_changed: watch::Sender::new(()),
-            presence: Mutex::default(),
-            health: Health::default(),
-            calls: mpsc::channel(1).0,
-            calls_to_make: Mutex::default(),
-        }
-    }
 }
 
 /// Feeds that were asked for by their addresses.
@@ -92,19 +65,22 @@ impl Engine {
     #[must_use]
     pub fn new(store: Store, draw: Arc<dyn Draw>, clock: Arc<dyn Clock>) -> Self {
         let (calls, calls_to_make) = mpsc::channel(MOST_CALLS);
-        let inner = Inner {
-            ledger: store.ledger(),
+        let context = Context {
+            keep: Keep::Database { store: store.clone(), ledger: store.ledger() },
             store,
             draw,
             clock,
             runtime: Handle::current(),
+            health: Arc::default(),
+            calls,
+        };
+        let inner = Inner {
+            context,
             channels: Mutex::default(),
             addresses: RwLock::default(),
             feeds: RwLock::default(),
             feeds_changed: watch::Sender::new(()),
             presence: Mutex::default(),
-            health: Health::default(),
-            calls,
             calls_to_make: Mutex::new(Some(calls_to_make)),
         };
         Self { inner: Arc::new(inner) }
@@ -116,13 +92,13 @@ impl Engine {
     /// The database is away.
     pub async fn be_present(&self) -> Result<(), StoreError> {
         let most_us = i64::try_from(AWAY.as_micros()).unwrap_or(i64::MAX);
-        self.inner.store.begin_presence(self.now(), most_us).await?;
+        self.inner.context.store.begin_presence(self.now(), most_us).await?;
         let engine = self.clone();
-        let keeping = self.inner.runtime.spawn(async move {
+        let keeping = self.inner.context.runtime.spawn(async move {
             loop {
                 tokio::time::sleep(PRESENCE).await;
                 // A database that is away notes nothing, but the clocks run on all the same.
-                let _ = engine.inner.store.keep_presence(engine.now()).await;
+                let _ = engine.inner.context.store.keep_presence(engine.now()).await;
             }
         });
         if let Some(before) = self.inner.presence.lock().await.replace(keeping.abort_handle()) {
@@ -136,16 +112,21 @@ impl Engine {
         self.inner.calls_to_make.lock().await.take()
     }
 
+    /// Sets something going where channels' tasks run: not on a thread that answers requests.
+    pub fn spawn(&self, work: impl Future<Output = ()> + Send + 'static) {
+        self.inner.context.runtime.spawn(work);
+    }
+
     /// The store behind it.
     #[must_use]
     pub fn store(&self) -> &Store {
-        &self.inner.store
+        &self.inner.context.store
     }
 
     /// Now.
     #[must_use]
     pub fn now(&self) -> Instant {
-        self.inner.clock.now()
+        self.inner.context.clock.now()
     }
 
     /// A channel, loaded if need be.
@@ -157,9 +138,9 @@ impl Engine {
         let handle = cell
             .get_or_try_init(|| async {
                 let (orders, waiting) = mpsc::channel(QUEUE);
-                let hub = Arc::new(Hub::new(orders.clone()));
-                task::load(Arc::clone(&self.inner), id, Arc::clone(&hub), waiting).await?;
-                Ok::<_, EngineError>(ChannelHandle::new(id, hub, orders, Arc::clone(&self.inner.clock)))
+                let hub = Arc::new(Hub::new(orders.clone(), self.now()));
+                task::load(self.inner.context.clone(), id, Arc::clone(&hub), waiting).await?;
+                Ok::<_, EngineError>(ChannelHandle::new(id, hub, orders, Arc::clone(&self.inner.context.clock)))
             })
             .await?;
         Ok(handle.clone())
@@ -174,7 +155,7 @@ impl Engine {
         let (channel, widget) = match known {
             Some(known) => known,
             None => {
-                let record = self.inner.store.widget_by_token(token.to_owned()).await?;
+                let record = self.inner.context.store.widget_by_token(token.to_owned()).await?;
                 write(&self.inner.addresses).insert(token.to_owned(), (record.channel, record.id));
                 (record.channel, record.id)
             }
@@ -192,7 +173,7 @@ impl Engine {
             return Ok(feed);
         }
         let before = read(&self.inner.feeds).generation;
-        let feed = Arc::new(self.inner.store.feed_by_token(token.to_owned()).await?);
+        let feed = Arc::new(self.inner.context.store.feed_by_token(token.to_owned()).await?);
         let mut kept = write(&self.inner.feeds);
         // If a feed was changed meanwhile, what was read may be from before: then it is for this once.
         if kept.generation == before {
@@ -212,7 +193,7 @@ impl Engine {
             kept.by_token.retain(|_, feed| feed.channel_id != id.0);
         }
         self.inner.feeds_changed.send_replace(());
-        let feeds = self.inner.store.feeds(id).await?;
+        let feeds = self.inner.context.store.feeds(id).await?;
         self.channel(id).await?.send(Order::Feeds(feeds)).await
     }
 
@@ -236,7 +217,7 @@ impl Engine {
     /// The channels whose task has ended and does not stand again, or only just.
     #[must_use]
     pub fn failing(&self) -> Vec<ChannelId> {
-        self.inner.health.failing()
+        self.inner.context.health.failing()
     }
 
     /// Lets every channel keep a snapshot and end. A snapshot is a shortcut: whatever takes longer than some

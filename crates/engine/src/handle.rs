@@ -4,7 +4,7 @@ use crate::clock::Clock;
 use crate::commands::By;
 use crate::error::EngineError;
 use crate::hub::Hub;
-use crate::orders::{Command, Ingested, MakeBelieve, Order, Rehearsed, Reply, Report, Shaping};
+use crate::orders::{Command, Ingested, MakeBelieve, Order, Rehearsed, Reply, Report, Scheduling, Shaping};
 use crate::task::heard::Hearing;
 use std::sync::Arc;
 use std::time::Duration;
@@ -54,6 +54,11 @@ impl ChannelHandle {
     #[must_use]
     pub fn now(&self) -> Instant {
         self.clock.now()
+    }
+
+    /// Waits until nobody takes orders any more.
+    pub async fn gone(&self) {
+        self.orders.closed().await;
     }
 
     pub(crate) async fn send(&self, order: Order) -> Result<(), EngineError> {
@@ -136,6 +141,14 @@ impl ChannelHandle {
     /// The database is away.
     pub async fn edit_air(&self, edit: AirEdit) -> Result<(), EngineError> {
         self.order(|reply| Order::EditAir { edit, reply }).await
+    }
+
+    /// Goes on air by another calendar, or by the same as it stands now.
+    ///
+    /// # Errors
+    /// The database is away.
+    pub async fn schedule(&self, scheduling: Scheduling) -> Result<(), EngineError> {
+        self.order(|reply| Order::Schedule { scheduling: Box::new(scheduling), reply }).await
     }
 
     /// Does something to the looks of the streamer's own; says which look it was.

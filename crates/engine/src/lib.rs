@@ -5,6 +5,7 @@
 mod calls;
 mod clock;
 mod commands;
+mod context;
 mod draw;
 mod engine;
 mod error;
@@ -25,6 +26,6 @@ pub use engine::Engine;
 pub use error::EngineError;
 pub use handle::ChannelHandle;
 pub use hub::{Audience, Hub, OpenPage, PageGuard, ToSay, Told, WidgetChannel};
-pub use orders::{Asked, Command, Decide, Ingested, MakeBelieve, Pressed, Rehearsed, Report, Shaping};
+pub use orders::{Asked, Command, Decide, Ingested, MakeBelieve, Pressed, Rehearsed, Report, Scheduling, Shaping};
 pub use rehearsal::{Plan, Rehearsing};
 pub use task::heard::{Hearing, Quiet};

@@ -5,7 +5,7 @@ use crate::commands::By;
 use crate::task::heard::Hearing;
 use tally_core::book::chat::ChatLine;
 use tally_core::bot::BotEdit;
-use tally_core::channel::{AirEdit, Channel, DeskEdit};
+use tally_core::channel::{AirEdit, Channel, DeskEdit, Schedule};
 use tally_core::cues::{CueEdit, Offer};
 use tally_core::look::LookEdit;
 use tally_core::record::cue::Outcome;
@@ -17,6 +17,7 @@ use tally_core::widgets::Setup;
 use tally_store::accounts::ChannelRecord;
 use tally_store::feeds::Feed;
 use tally_store::rows::EntryRow;
+use tally_store::schedules::KeptSchedule;
 use tokio::sync::oneshot;
 
 /// What became of a delivery.
@@ -147,6 +148,18 @@ pub(crate) struct Stepped {
     pub name: String,
 }
 
+/// A calendar, and what it says.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Scheduling {
+    /// The calendar as it was kept when this one was read anew; unless it is kept still, nothing is done, since another
+    /// was chosen meanwhile. None chooses another.
+    pub instead_of: Option<KeptSchedule>,
+    /// The calendar.
+    pub kept: KeptSchedule,
+    /// What it says.
+    pub schedule: Schedule,
+}
+
 /// A question to a channel's state.
 pub type Asked = Box<dyn FnOnce(&Channel, &Hearing, Instant) + Send>;
 
@@ -166,6 +179,8 @@ pub(crate) enum Order {
     EditDesk { edit: DeskEdit, reply: Reply<Option<u32>> },
     /// Go on air and off by itself in another way.
     EditAir { edit: AirEdit, reply: Reply<()> },
+    /// Go on air by another calendar, or by the same as it stands now.
+    Schedule { scheduling: Box<Scheduling>, reply: Reply<()> },
     /// Do something to the looks of the streamer's own.
     EditLooks { edit: LookEdit, reply: Reply<Option<u32>> },
     /// Do something to the cues.
@@ -210,6 +225,7 @@ impl Order {
             Self::ChangeSettings { .. }
             | Self::EditDesk { .. }
             | Self::EditAir { .. }
+            | Self::Schedule { .. }
             | Self::EditLooks { .. }
             | Self::EditCues { .. }
             | Self::EditBot { .. }
@@ -238,6 +254,7 @@ impl Order {
             Self::ChangeSettings { .. } => "taking other settings".into(),
             Self::EditDesk { .. } => "arranging the desk".into(),
             Self::EditAir { .. } => "going on air in another way".into(),
+            Self::Schedule { .. } => "going on air by another calendar".into(),
             Self::EditLooks { .. } => "editing looks".into(),
             Self::EditCues { .. } => "editing cues".into(),
             Self::EditBot { .. } => "editing what is said in chat".into(),

@@ -78,9 +78,9 @@ impl Engine {
         let began = self.now();
         let clock = Arc::new(RehearsalClock::new(began, plan.speed));
         let (orders, waiting) = mpsc::channel(QUEUE);
-        let hub = Arc::new(Hub::new(orders.clone()));
-        let inner = Arc::new(self.inner.rehearsing(Arc::clone(&clock) as _));
-        task::rehearse(inner, channel.id, Arc::clone(&hub), waiting, rehearsed).await?;
+        let hub = Arc::new(Hub::new(orders.clone(), began));
+        let context = self.inner.context.rehearsing(Arc::clone(&clock) as _);
+        task::rehearse(context, channel.id, Arc::clone(&hub), waiting, rehearsed).await?;
         let own = ChannelHandle::new(channel.id, hub, orders, clock);
         let rehearsing = Arc::new(Rehearsing { channel: own, plan, began });
         if channel.hub.rehearsal_begins(Arc::clone(&rehearsing)) {

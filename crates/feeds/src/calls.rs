@@ -4,6 +4,8 @@ use crate::outside::{Outside, OutsideError, post};
 use crate::signature;
 use base64::Engine as _;
 use base64::prelude::BASE64_STANDARD;
+use futures_util::FutureExt;
+use futures_util::future::BoxFuture;
 use tally_engine::{Call, Engine};
 use tokio::task::JoinSet;
 
@@ -17,25 +19,28 @@ pub fn fresh_secret() -> String {
 }
 
 /// Makes the calls of all channels. Runs until dropped; ends at once where somebody makes them already.
-pub async fn make(engine: Engine, outside: Outside) {
-    let Some(mut calls) = engine.take_calls().await else { return };
-    let mut under_way = JoinSet::new();
-    while let Some(call) = calls.recv().await {
-        if under_way.len() >= AT_ONCE {
-            let _ = under_way.join_next().await;
+pub fn make(engine: Engine, outside: Outside) -> BoxFuture<'static, ()> {
+    async move {
+        let Some(mut calls) = engine.take_calls().await else { return };
+        let mut under_way = JoinSet::new();
+        while let Some(call) = calls.recv().await {
+            if under_way.len() >= AT_ONCE {
+                let _ = under_way.join_next().await;
+            }
+            let engine = engine.clone();
+            under_way.spawn(async move {
+                let Call { channel, id, address, body, answer } = call;
+                let made = match engine.store().call_secret(channel, fresh_secret()).await {
+                    Ok(secret) => one(&secret, (&id, &address, body), engine.now().timestamp(), outside).await,
+                    Err(error) => Err(error.to_string()),
+                };
+                // Whoever asked may have given up on it.
+                let _ = answer.send(made);
+            });
+            while under_way.try_join_next().is_some() {}
         }
-        let engine = engine.clone();
-        under_way.spawn(async move {
-            let Call { channel, id, address, body, answer } = call;
-            let made = match engine.store().call_secret(channel, fresh_secret()).await {
-                Ok(secret) => one(&secret, (&id, &address, body), engine.now().timestamp(), outside).await,
-                Err(error) => Err(error.to_string()),
-            };
-            // Whoever asked may have given up on it.
-            let _ = answer.send(made);
-        });
-        while under_way.try_join_next().is_some() {}
     }
+    .boxed()
 }
 
 async fn one(

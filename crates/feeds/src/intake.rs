@@ -5,6 +5,8 @@ use crate::mapping::document::MOST_KEPT;
 use crate::mapping::trial::Kept;
 use crate::mapping::{RuleError, Rules};
 use chrono::TimeDelta;
+use futures_util::FutureExt;
+use futures_util::future::BoxFuture;
 use serde_json::Value;
 use sha2::{Digest, Sha256};
 use tally_core::record::entry::Incoming;
@@ -70,47 +72,50 @@ impl Intake {
     ///
     /// # Errors
     /// The database is away; the same messages can be handed in again.
-    pub async fn take(
-        &self,
-        engine: &Engine,
-        channel: &ChannelHandle,
+    pub fn take<'a>(
+        &'a self,
+        engine: &'a Engine,
+        channel: &'a ChannelHandle,
         messages: Vec<Message>,
-    ) -> Result<Taken, EngineError> {
-        let mut taken = Taken::default();
-        let mut events: Vec<Incoming> = Vec::new();
-        let mut to_keep = Vec::new();
-        let calendar = channel.calendar().await?;
-        for message in messages {
-            if self.counts {
-                let outcome = self.rules.follow(&message.document, message.arrived, &calendar);
-                for (_, event) in outcome.events {
-                    let ahead =
-                        event.happened_at.map_or(0, |at| at.signed_duration_since(message.arrived).num_minutes());
-                    taken.minutes_ahead = taken.minutes_ahead.max(ahead);
-                    events.push(event);
+    ) -> BoxFuture<'a, Result<Taken, EngineError>> {
+        async move {
+            let mut taken = Taken::default();
+            let mut events: Vec<Incoming> = Vec::new();
+            let mut to_keep = Vec::new();
+            let calendar = channel.calendar().await?;
+            for message in messages {
+                if self.counts {
+                    let outcome = self.rules.follow(&message.document, message.arrived, &calendar);
+                    for (_, event) in outcome.events {
+                        let ahead =
+                            event.happened_at.map_or(0, |at| at.signed_duration_since(message.arrived).num_minutes());
+                        taken.minutes_ahead = taken.minutes_ahead.max(ahead);
+                        events.push(event);
+                    }
+                    if outcome.unmatched == 0 && outcome.refused.is_empty() {
+                        continue;
+                    }
+                    let refused = outcome.refused.into_iter().next();
+                    taken.refused = taken.refused.or(refused.map(|one| one.why));
                 }
-                if outcome.unmatched == 0 && outcome.refused.is_empty() {
-                    continue;
+                match self.arrived(&message) {
+                    Some(one) => to_keep.push(one),
+                    None => taken.too_long = true,
                 }
-                let refused = outcome.refused.into_iter().next();
-                taken.refused = taken.refused.or(refused.map(|one| one.why));
             }
-            match self.arrived(&message) {
-                Some(one) => to_keep.push(one),
-                None => taken.too_long = true,
+            if !events.is_empty() {
+                channel.ingest(self.feed, events).await?;
             }
+            taken.kept = to_keep.len();
+            if !to_keep.is_empty() {
+                let most = if self.counts { KEPT_COUNTING } else { KEPT_LISTENING };
+                // Of more than are kept only the newest need to be written.
+                let to_keep = to_keep.split_off(to_keep.len().saturating_sub(most));
+                engine.store().keep_deliveries(self.feed.0, to_keep, most).await?;
+            }
+            Ok(taken)
         }
-        if !events.is_empty() {
-            channel.ingest(self.feed, events).await?;
-        }
-        taken.kept = to_keep.len();
-        if !to_keep.is_empty() {
-            let most = if self.counts { KEPT_COUNTING } else { KEPT_LISTENING };
-            // Of more than are kept only the newest need to be written.
-            let to_keep = to_keep.split_off(to_keep.len().saturating_sub(most));
-            engine.store().keep_deliveries(self.feed.0, to_keep, most).await?;
-        }
-        Ok(taken)
+        .boxed()
     }
 
     /// Those of kept messages that the rules fit whole.

@@ -2,6 +2,8 @@
 //! what stands behind our walls (server-side request forgery), and without being held up.
 
 use bytes::Bytes;
+use futures_util::FutureExt;
+use futures_util::future::BoxFuture;
 use futures_util::{Stream, StreamExt};
 use reqwest::dns::{Addrs, Name, Resolve, Resolving};
 use reqwest::header::{ETAG, IF_MODIFIED_SINCE, IF_NONE_MATCH, LAST_MODIFIED};
@@ -198,26 +200,29 @@ impl Asked {
     ///
     /// # Errors
     /// See [`OutsideError`].
-    pub async fn ask(&mut self, most: usize) -> Result<Option<Vec<u8>>, OutsideError> {
-        address(self.url.as_str(), self.outside)?;
-        let mut request = with_headers(self.client.get(self.url.clone()), &self.headers);
-        if let Some(etag) = &self.etag {
-            request = request.header(IF_NONE_MATCH, etag);
+    pub fn ask(&mut self, most: usize) -> BoxFuture<'_, Result<Option<Vec<u8>>, OutsideError>> {
+        async move {
+            address(self.url.as_str(), self.outside)?;
+            let mut request = with_headers(self.client.get(self.url.clone()), &self.headers);
+            if let Some(etag) = &self.etag {
+                request = request.header(IF_NONE_MATCH, etag);
+            }
+            if let Some(modified) = &self.modified {
+                request = request.header(IF_MODIFIED_SINCE, modified);
+            }
+            let answer = request.send().await.map_err(|error| no_answer(&error))?;
+            match answer.status() {
+                StatusCode::NOT_MODIFIED => return Ok(None),
+                StatusCode::OK => {}
+                other => return Err(OutsideError::Status(other.as_u16())),
+            }
+            let told = |name| answer.headers().get(name).and_then(|value| value.to_str().ok()).map(str::to_owned);
+            let (etag, modified) = (told(ETAG), told(LAST_MODIFIED));
+            let body = body(answer, most).await?;
+            (self.etag, self.modified) = (etag, modified);
+            Ok(Some(body))
         }
-        if let Some(modified) = &self.modified {
-            request = request.header(IF_MODIFIED_SINCE, modified);
-        }
-        let answer = request.send().await.map_err(|error| no_answer(&error))?;
-        match answer.status() {
-            StatusCode::NOT_MODIFIED => return Ok(None),
-            StatusCode::OK => {}
-            other => return Err(OutsideError::Status(other.as_u16())),
-        }
-        let told = |name| answer.headers().get(name).and_then(|value| value.to_str().ok()).map(str::to_owned);
-        let (etag, modified) = (told(ETAG), told(LAST_MODIFIED));
-        let body = body(answer, most).await?;
-        (self.etag, self.modified) = (etag, modified);
-        Ok(Some(body))
+        .boxed()
     }
 
     /// The next answer is to come whole, changed or not.

@@ -3,6 +3,8 @@
 use crate::outside::{Asked, Outside};
 use crate::poll::{self, levels};
 use crate::rates;
+use futures_util::FutureExt;
+use futures_util::future::BoxFuture;
 use serde_json::Value;
 use std::collections::BTreeMap;
 
@@ -37,26 +39,37 @@ pub struct Leaf {
 ///
 /// # Errors
 /// The address does not answer, or not in JSON; in words.
-pub async fn tree(url: &str, headers: &[(String, String)], outside: Outside) -> Result<Vec<Leaf>, String> {
-    let body = ask(url, headers, outside, MOST_BYTES).await?;
-    let answer: Value = serde_json::from_slice(&body).map_err(|error| format!("its answer is not JSON ({error})"))?;
-    Ok(leaves(&answer))
+pub fn tree<'a>(
+    url: &'a str,
+    headers: &'a [(String, String)],
+    outside: Outside,
+) -> BoxFuture<'a, Result<Vec<Leaf>, String>> {
+    async move {
+        let body = ask(url, headers, outside, MOST_BYTES).await?;
+        let answer: Value =
+            serde_json::from_slice(&body).map_err(|error| format!("its answer is not JSON ({error})"))?;
+        Ok(leaves(&answer))
+    }
+    .boxed()
 }
 
 /// What a table of exchange rates holds: for how many days, the newest day, and some of its rates.
 ///
 /// # Errors
 /// The address does not answer, or not with a table; in words.
-pub async fn table(url: &str, outside: Outside) -> Result<String, String> {
-    let body = ask(url, &[], outside, rates::MOST_BYTES).await?;
-    let read = tokio::task::spawn_blocking(move || {
-        let text = std::str::from_utf8(&body).map_err(|_| "its answer is not UTF-8".to_owned())?;
-        rates::parse(text).map_err(|error| error.to_string())
-    });
-    let days = read.await.unwrap_or_else(|error| Err(error.to_string()))?;
-    let Some((day, table)) = days.last_key_value() else { return Err("its table holds no day".into()) };
-    let some = table.iter().take(4).map(|(code, rate)| format!("{code} {rate}")).collect::<Vec<_>>().join(", ");
-    Ok(format!("{} days, the newest {day}: 1 € is {some} and {} more", days.len(), table.len().saturating_sub(4)))
+pub fn table(url: &str, outside: Outside) -> BoxFuture<'_, Result<String, String>> {
+    async move {
+        let body = ask(url, &[], outside, rates::MOST_BYTES).await?;
+        let read = tokio::task::spawn_blocking(move || {
+            let text = std::str::from_utf8(&body).map_err(|_| "its answer is not UTF-8".to_owned())?;
+            rates::parse(text).map_err(|error| error.to_string())
+        });
+        let days = read.await.unwrap_or_else(|error| Err(error.to_string()))?;
+        let Some((day, table)) = days.last_key_value() else { return Err("its table holds no day".into()) };
+        let some = table.iter().take(4).map(|(code, rate)| format!("{code} {rate}")).collect::<Vec<_>>().join(", ");
+        Ok(format!("{} days, the newest {day}: 1 € is {some} and {} more", days.len(), table.len().saturating_sub(4)))
+    }
+    .boxed()
 }
 
 async fn ask(url: &str, headers: &[(String, String)], outside: Outside, most: usize) -> Result<Vec<u8>, String> {

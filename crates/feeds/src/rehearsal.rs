@@ -5,18 +5,21 @@ use crate::cloudevents::{self, Mode};
 use crate::script::people::REGULARS;
 use crate::script::{Moment, Script, What};
 use chrono::TimeDelta;
+use futures_util::FutureExt;
+use futures_util::future::BoxFuture;
 use serde_json::{Value, json};
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 use std::time::Duration;
 use tally_core::book::chat::{ChatLine, Role};
 use tally_core::record::acts::ShowAct;
 use tally_core::record::entry::Incoming;
+use tally_core::record::happening::Kind;
 use tally_core::record::ids::FeedId;
 use tally_core::time::{Instant, after};
 use tally_engine::{By, ChannelHandle, Engine, EngineError, Plan, Rehearsing};
 use tally_store::feeds::{Feed, Wiring};
-use tokio::time::timeout;
+use tokio::time::sleep;
 
 /// Fastest.
 pub const MOST_SPEED: u32 = 60;
@@ -29,32 +32,41 @@ const SCRIPT: &str = "the script";
 ///
 /// # Errors
 /// A rehearsal of the channel runs already, or the database is away.
-pub async fn begin(
-    engine: &Engine,
-    channel: &ChannelHandle,
+pub fn begin<'a>(
+    engine: &'a Engine,
+    channel: &'a ChannelHandle,
     script: Script,
     speed: u32,
     overlays: BTreeSet<u32>,
-) -> Result<(), EngineError> {
-    let feeds = Through::of(&engine.store().feeds(channel.id).await?);
-    let length = TimeDelta::minutes(script.minutes.into());
-    let plan = Plan { title: script.title.clone(), length, speed: speed.clamp(1, MOST_SPEED), overlays };
-    let rehearsing = engine.begin_rehearsal(channel, plan).await?;
-    let channel = channel.clone();
-    tokio::spawn(async move {
-        tokio::select! {
-            () = over(&channel, &rehearsing) => return,
-            played = play(&rehearsing, &script, &feeds) => match played {
-                // Nobody may be there to stop it.
-                Ok(()) => drop(timeout(STANDS, over(&channel, &rehearsing)).await),
-                Err(error) => tracing::warn!(%error, channel = %channel.id, "a rehearsal broke off"),
-            },
-        }
-        if is(&channel, &rehearsing) {
-            channel.end_rehearsal().await;
-        }
-    });
-    Ok(())
+) -> BoxFuture<'a, Result<(), EngineError>> {
+    async move {
+        let feeds = Through::of(engine.store().feeds(channel.id).await?);
+        let length = TimeDelta::minutes(script.minutes.into());
+        let plan = Plan { title: script.title.clone(), length, speed: speed.clamp(1, MOST_SPEED), overlays };
+        let rehearsing = engine.begin_rehearsal(channel, plan).await?;
+        let channel = channel.clone();
+        engine.spawn(async move {
+            tokio::select! {
+                () = over(&channel, &rehearsing) => return,
+                // It should not have ended, and its pages would stand still.
+                () = rehearsing.channel.gone() => {}
+                played = play(&rehearsing, &script, &feeds) => match played {
+                    // Nobody may be there to stop it.
+                    Ok(()) => tokio::select! {
+                        () = over(&channel, &rehearsing) => return,
+                        () = rehearsing.channel.gone() => {}
+                        () = sleep(STANDS) => {}
+                    },
+                    Err(error) => tracing::warn!(%error, channel = %channel.id, "a rehearsal broke off"),
+                },
+            }
+            if is(&channel, &rehearsing) {
+                channel.end_rehearsal().await;
+            }
+        });
+        Ok(())
+    }
+    .boxed()
 }
 
 fn is(channel: &ChannelHandle, rehearsing: &Arc<Rehearsing>) -> bool {
@@ -70,20 +82,26 @@ async fn over(channel: &ChannelHandle, rehearsing: &Arc<Rehearsing>) {
 
 /// Through which of the channel's feeds what happens seems to come, so that widgets that count one feed alone count it.
 struct Through {
-    events: FeedId,
-    chat: FeedId,
+    feeds: Vec<(FeedId, Wiring)>,
 }
 
 impl Through {
-    fn of(feeds: &[Feed]) -> Self {
-        let first = |wanted: fn(&Wiring) -> bool| {
-            let found = feeds.iter().find(|feed| !feed.removed && wanted(&feed.wiring));
-            FeedId(found.map_or(0, |feed| feed.id))
-        };
-        Self {
-            events: first(|wiring| matches!(wiring, Wiring::Webhook { .. })),
-            chat: first(|wiring| matches!(wiring, Wiring::Chat(_))),
-        }
+    fn of(feeds: Vec<Feed>) -> Self {
+        let feeds = feeds.into_iter().filter(|feed| !feed.removed);
+        Self { feeds: feeds.map(|feed| (FeedId(feed.id), feed.wiring)).collect() }
+    }
+
+    fn first(&self, wanted: impl Fn(&Wiring) -> bool) -> FeedId {
+        self.feeds.iter().find(|(_, wiring)| wanted(wiring)).map_or(FeedId(0), |(id, _)| *id)
+    }
+
+    /// The first that could bring something of a kind.
+    fn bringing(&self, kind: Kind) -> FeedId {
+        self.first(|wiring| wiring.brings() & kind.bit() != 0)
+    }
+
+    fn chat(&self) -> FeedId {
+        self.first(|wiring| matches!(wiring, Wiring::Chat(_)))
     }
 }
 
@@ -91,28 +109,30 @@ async fn play(rehearsing: &Rehearsing, script: &Script, through: &Through) -> Re
     let (channel, began) = (&rehearsing.channel, rehearsing.began);
     let by = |id: &str| By { name: SCRIPT.into(), id: id.into() };
     channel.show(ShowAct::Begin, by("begin")).await?;
-    let mut held: Option<Vec<Incoming>> = None;
+    let mut held: Option<BTreeMap<FeedId, Vec<Incoming>>> = None;
     for (number, Moment { at, what }) in script.moments().into_iter().enumerate() {
         let due = after(began, TimeDelta::milliseconds(i64::try_from(at).unwrap_or(i64::MAX)));
-        tokio::time::sleep(channel.wait(due)).await;
+        sleep(channel.wait(due)).await;
         match what {
-            What::Chat { name, text } => channel.chat(through.chat, vec![said(due, name, text)]).await?,
+            What::Chat { name, text } => channel.chat(through.chat(), vec![said(due, name, text)]).await?,
             What::Event(kind, data) => {
-                let events = read(number, kind, &data, due);
-                match &mut held {
-                    Some(held) => held.extend(events),
-                    None => {
-                        channel.ingest(through.events, events).await?;
+                for event in read(number, kind, &data, due) {
+                    let feed = through.bringing(event.happening.kind());
+                    match &mut held {
+                        Some(held) => held.entry(feed).or_default().push(event),
+                        None => drop(channel.ingest(feed, vec![event]).await?),
                     }
                 }
             }
-            What::Outage(true) => held = Some(Vec::new()),
+            What::Outage(true) => held = Some(BTreeMap::new()),
             What::Outage(false) => {
-                channel.ingest(through.events, held.take().unwrap_or_default()).await?;
+                for (feed, events) in held.take().unwrap_or_default() {
+                    channel.ingest(feed, events).await?;
+                }
             }
         }
     }
-    tokio::time::sleep(channel.wait(after(began, rehearsing.plan.length))).await;
+    sleep(channel.wait(after(began, rehearsing.plan.length))).await;
     channel.show(ShowAct::End, by("end")).await?;
     Ok(())
 }
@@ -135,7 +155,6 @@ fn read(number: usize, kind: &str, data: &Value, at: Instant) -> Vec<Incoming> {
 mod tests {
     use super::*;
     use crate::script::SHIPPED;
-    use std::collections::BTreeMap;
 
     #[test]
     fn whatever_a_shipped_script_lets_happen_is_read_once_and_at_its_time() {

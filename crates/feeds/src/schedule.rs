@@ -4,7 +4,7 @@
 use chrono::{NaiveDateTime, TimeDelta, Utc};
 use icalendar::{Calendar as ICalendar, CalendarDateTime, Component, DatePerhapsTime, Event, EventLike, EventStatus};
 use std::collections::BTreeSet;
-use tally_core::channel::Planned;
+use tally_core::channel::{Planned, Schedule};
 use tally_core::time::calendar::Calendar;
 use tally_core::time::{Instant, after, before};
 
@@ -22,6 +22,8 @@ const AHEAD: TimeDelta = TimeDelta::days(60);
 const BACK: TimeDelta = TimeDelta::days(1);
 /// Longest show; an entry that is longer is none.
 const LONGEST: TimeDelta = TimeDelta::days(4);
+/// So many entries that are no shows are named; more are counted.
+const MOST_LEFT_OUT: usize = 5;
 /// Most letters of a title.
 const MOST_TITLE: usize = 80;
 
@@ -37,15 +39,6 @@ pub enum ScheduleError {
     /// Nothing in it.
     #[error("there is no entry with a beginning and an end in this calendar")]
     Empty,
-}
-
-/// What a calendar says.
-#[derive(Debug, Clone, Default, PartialEq, Eq)]
-pub struct Schedule {
-    /// The shows of the weeks to come, by when they begin.
-    pub plan: Vec<Planned>,
-    /// Entries that are none, and why, in words.
-    pub left_out: Vec<String>,
 }
 
 /// Reads a calendar; `local` gives the zone of times that name none.
@@ -81,7 +74,10 @@ pub fn read(text: &str, local: &Calendar, now: Instant) -> Result<Schedule, Sche
                 let planned = times.into_iter().filter(stands);
                 schedule.plan.extend(planned.map(|(from, to)| Planned { from, to, title: title.clone() }));
             }
-            Err(why) => schedule.left_out.push(format!("“{title}” {why}")),
+            Err(why) if schedule.left_out.len() < MOST_LEFT_OUT => {
+                schedule.left_out.push(format!("“{title}” {why}"));
+            }
+            Err(_) => schedule.more_left_out += 1,
         }
     }
     schedule.plan.sort_by_key(|show| (show.from, show.to));
@@ -201,9 +197,11 @@ mod tests {
             + &event("d", "DTSTART:20261120T190000Z\nDTEND:20261120T180000Z\n")
             + &event("e", "DTSTART:20261120T190000Z\nDTEND:20261120T200000Z\nSTATUS:CANCELLED\n")
             + &event("f", "DTSTART:20261120T190000Z\nDTEND:20261120T200000Z\nRRULE:FREQ=NEVER\n")
-            + &event("g", "DTSTART:20261120T210000Z\nDTEND:20261120T220000Z\n");
+            + &event("g", "DTSTART:20261120T210000Z\nDTEND:20261120T220000Z\n")
+            + &event("h", "DTSTART:20261121T190000Z\n").repeat(3);
         let schedule = read_at(&events, "11-18T12:00");
         assert_eq!(begins(&schedule), [at("11-20T21:00")]);
+        assert_eq!((schedule.left_out.len(), schedule.more_left_out), (MOST_LEFT_OUT, 3));
         let told = schedule.left_out.join("; ");
         for words in ["lasts whole days", "has no end", "Middle of Nowhere", "no length of a show", "recurs in a way"] {
             assert!(told.contains(words), "{words}: {told}");

@@ -2,7 +2,7 @@
 
 use crate::schema::{api_tokens, channels, users};
 use crate::widgets::Converted;
-use crate::{Store, StoreError, alone};
+use crate::{Store, StoreError, Work, alone};
 use chrono::{DateTime, NaiveTime, Timelike, Weekday};
 use diesel::prelude::*;
 use sha2::{Digest, Sha256};
@@ -204,13 +204,13 @@ impl Store {
     ///
     /// # Errors
     /// [`StoreError::Taken`] when there is an owner already.
-    pub async fn create_first_channel(
+    pub fn create_first_channel(
         &self,
         name: String,
         settings: Settings,
         owner: String,
         password_hash: String,
-    ) -> Result<ChannelId, StoreError> {
+    ) -> Work<ChannelId> {
         self.run(move |conn| {
             // One at a time, so that a second one finds the first. Rows that are not there cannot be locked.
             alone(conn, "owners", 4, |conn| {
@@ -222,19 +222,17 @@ impl Store {
                 })
             })
         })
-        .await
     }
 
     /// A channel.
     ///
     /// # Errors
     /// [`StoreError::NotFound`] when there is none.
-    pub async fn channel(&self, id: ChannelId) -> Result<ChannelRecord, StoreError> {
+    pub fn channel(&self, id: ChannelId) -> Work<ChannelRecord> {
         self.run(move |conn| {
             let row: ChannelRow = channels::table.find(id.0).select(ChannelRow::as_select()).first(conn)?;
             row.record()
         })
-        .await
     }
 
     /// Changes a channel's name, how it reckons, and which signals put it on air and take it off;
@@ -242,7 +240,7 @@ impl Store {
     ///
     /// # Errors
     /// The database is away.
-    pub async fn save_settings(&self, record: ChannelRecord, widgets: Vec<Converted>) -> Result<(), StoreError> {
+    pub fn save_settings(&self, record: ChannelRecord, widgets: Vec<Converted>) -> Work<()> {
         self.run(move |conn| {
             conn.transaction(|conn| {
                 let cues = serde_json::to_string(&record.cues);
@@ -262,74 +260,69 @@ impl Store {
                 widgets.iter().try_for_each(|one| crate::widgets::convert(conn, one))
             })
         })
-        .await
     }
 
     /// Keeps what stands on a channel's desk.
     ///
     /// # Errors
     /// The database is away.
-    pub async fn save_desk(&self, id: ChannelId, desk: Desk) -> Result<(), StoreError> {
+    pub fn save_desk(&self, id: ChannelId, desk: Desk) -> Work<()> {
         self.run(move |conn| {
             let desk = serde_json::to_string(&desk).map_err(|error| StoreError::Unreadable(error.to_string()))?;
             diesel::update(channels::table.find(id.0)).set(channels::desk.eq(desk)).execute(conn)?;
             Ok(())
         })
-        .await
     }
 
     /// Keeps a channel's cues.
     ///
     /// # Errors
     /// The database is away.
-    pub async fn save_cues(&self, id: ChannelId, cues: Cues) -> Result<(), StoreError> {
+    pub fn save_cues(&self, id: ChannelId, cues: Cues) -> Work<()> {
         self.run(move |conn| {
             let cues = serde_json::to_string(&cues).map_err(|error| StoreError::Unreadable(error.to_string()))?;
             diesel::update(channels::table.find(id.0)).set(channels::cues.eq(cues)).execute(conn)?;
             Ok(())
         })
-        .await
     }
 
     /// Keeps a channel's own looks.
     ///
     /// # Errors
     /// The database is away.
-    pub async fn save_looks(&self, id: ChannelId, looks: Looks) -> Result<(), StoreError> {
+    pub fn save_looks(&self, id: ChannelId, looks: Looks) -> Work<()> {
         self.run(move |conn| {
             let looks = serde_json::to_string(&looks).map_err(|error| StoreError::Unreadable(error.to_string()))?;
             diesel::update(channels::table.find(id.0)).set(channels::looks.eq(looks)).execute(conn)?;
             Ok(())
         })
-        .await
     }
 
     /// Whether anybody can sign in yet.
     ///
     /// # Errors
     /// The database is away.
-    pub async fn has_owner(&self) -> Result<bool, StoreError> {
-        self.run(|conn| Ok(users::table.count().get_result::<i64>(conn)? > 0)).await
+    pub fn has_owner(&self) -> Work<bool> {
+        self.run(|conn| Ok(users::table.count().get_result::<i64>(conn)? > 0))
     }
 
     /// Ends all sessions of somebody.
     ///
     /// # Errors
     /// The database is away.
-    pub async fn end_sessions(&self, user: u32) -> Result<(), StoreError> {
+    pub fn end_sessions(&self, user: u32) -> Work<()> {
         self.run(move |conn| {
             let raised = users::session_epoch.eq(users::session_epoch + 1);
             diesel::update(users::table.find(user)).set(raised).execute(conn)?;
             Ok(())
         })
-        .await
     }
 
     /// Gives somebody another password, and ends all their sessions.
     ///
     /// # Errors
     /// The database is away.
-    pub async fn set_password(&self, user: u32, password_hash: String) -> Result<User, StoreError> {
+    pub fn set_password(&self, user: u32, password_hash: String) -> Work<User> {
         self.run(move |conn| {
             conn.transaction(|conn| {
                 let raised = users::session_epoch.eq(users::session_epoch + 1);
@@ -338,74 +331,64 @@ impl Store {
                 Ok(users::table.find(user).select(User::as_select()).first(conn)?)
             })
         })
-        .await
     }
 
     /// The tokens of a channel's programs: their numbers, names and scopes.
     ///
     /// # Errors
     /// The database is away.
-    pub async fn api_tokens(&self, channel: ChannelId) -> Result<Vec<ApiToken>, StoreError> {
+    pub fn api_tokens(&self, channel: ChannelId) -> Work<Vec<ApiToken>> {
         self.run(move |conn| {
             let own = api_tokens::table.filter(api_tokens::channel_id.eq(channel.0)).order(api_tokens::id);
             let rows: Vec<TokenRow> = own.select(TokenRow::as_select()).load(conn)?;
             Ok(rows.into_iter().map(TokenRow::token).collect())
         })
-        .await
     }
 
     /// Notes that a program's token is used.
     ///
     /// # Errors
     /// The database is away.
-    pub async fn note_api_token(&self, token: u32, now: Instant) -> Result<(), StoreError> {
+    pub fn note_api_token(&self, token: u32, now: Instant) -> Work<()> {
         self.run(move |conn| {
             let used = api_tokens::used_us.eq(now.timestamp_micros());
             diesel::update(api_tokens::table.find(token)).set(used).execute(conn)?;
             Ok(())
         })
-        .await
     }
 
     /// Takes a program's token out of force, at once.
     ///
     /// # Errors
     /// [`StoreError::NotFound`] when the channel has no such token.
-    pub async fn revoke_api_token(&self, channel: ChannelId, token: u32) -> Result<(), StoreError> {
+    pub fn revoke_api_token(&self, channel: ChannelId, token: u32) -> Work<()> {
         self.run(move |conn| {
             let own = api_tokens::table.find(token).filter(api_tokens::channel_id.eq(channel.0));
             if diesel::delete(own).execute(conn)? == 0 { Err(StoreError::NotFound) } else { Ok(()) }
         })
-        .await
     }
 
     /// Somebody by name.
     ///
     /// # Errors
     /// [`StoreError::NotFound`] when there is nobody of that name.
-    pub async fn user_by_name(&self, name: String) -> Result<User, StoreError> {
-        self.run(move |conn| Ok(users::table.filter(users::name.eq(name)).select(User::as_select()).first(conn)?)).await
+    pub fn user_by_name(&self, name: String) -> Work<User> {
+        self.run(move |conn| Ok(users::table.filter(users::name.eq(name)).select(User::as_select()).first(conn)?))
     }
 
     /// Somebody by number.
     ///
     /// # Errors
     /// [`StoreError::NotFound`] when there is nobody.
-    pub async fn user(&self, id: u32) -> Result<User, StoreError> {
-        self.run(move |conn| Ok(users::table.find(id).select(User::as_select()).first(conn)?)).await
+    pub fn user(&self, id: u32) -> Work<User> {
+        self.run(move |conn| Ok(users::table.find(id).select(User::as_select()).first(conn)?))
     }
 
     /// Keeps a program's token; only its digest is written.
     ///
     /// # Errors
     /// The database is away.
-    pub async fn create_api_token(
-        &self,
-        channel: ChannelId,
-        name: String,
-        scopes: String,
-        token: String,
-    ) -> Result<(), StoreError> {
+    pub fn create_api_token(&self, channel: ChannelId, name: String, scopes: String, token: String) -> Work<()> {
         self.run(move |conn| {
             diesel::insert_into(api_tokens::table)
                 .values((
@@ -417,18 +400,16 @@ impl Store {
                 .execute(conn)?;
             Ok(())
         })
-        .await
     }
 
     /// What a program's token stands for.
     ///
     /// # Errors
     /// [`StoreError::NotFound`] for an unknown token.
-    pub async fn api_token(&self, token: String) -> Result<ApiToken, StoreError> {
+    pub fn api_token(&self, token: String) -> Work<ApiToken> {
         self.run(move |conn| {
             let own = api_tokens::table.filter(api_tokens::digest.eq(digest(&token)));
             Ok(own.select(TokenRow::as_select()).first(conn)?.token())
         })
-        .await
     }
 }

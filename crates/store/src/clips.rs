@@ -1,7 +1,7 @@
 //! A streamer's own files: short videos and sounds for what is celebrated, and pictures.
 
 use crate::schema::clips;
-use crate::{Store, StoreError};
+use crate::{Store, StoreError, Work};
 use diesel::define_sql_function;
 use diesel::prelude::*;
 use tally_core::look::Sort;
@@ -64,7 +64,7 @@ impl Store {
     ///
     /// # Errors
     /// The database is away.
-    pub async fn create_clip(&self, channel: ChannelId, clip: Clip, bytes: Vec<u8>) -> Result<(), StoreError> {
+    pub fn create_clip(&self, channel: ChannelId, clip: Clip, bytes: Vec<u8>) -> Work<()> {
         self.run(move |conn| {
             diesel::insert_into(clips::table)
                 .values((
@@ -78,14 +78,13 @@ impl Store {
                 .execute(conn)?;
             Ok(())
         })
-        .await
     }
 
     /// A channel's clips, in the order in which they came.
     ///
     /// # Errors
     /// The database is away.
-    pub async fn clips(&self, channel: ChannelId) -> Result<Vec<Clip>, StoreError> {
+    pub fn clips(&self, channel: ChannelId) -> Work<Vec<Clip>> {
         self.run(move |conn| {
             let rows: Vec<Row> = clips::table
                 .filter(clips::channel_id.eq(channel.0))
@@ -94,27 +93,25 @@ impl Store {
                 .load(conn)?;
             Ok(rows.into_iter().map(clip).collect())
         })
-        .await
     }
 
     /// What is seen or heard at an address.
     ///
     /// # Errors
     /// [`StoreError::NotFound`] when there is no such clip.
-    pub async fn clip(&self, token: String) -> Result<(Sort, Vec<u8>), StoreError> {
+    pub fn clip(&self, token: String) -> Work<(Sort, Vec<u8>)> {
         self.run(move |conn| {
             let found = clips::table.filter(clips::token.eq(token));
             let (seen, bytes): (u8, Vec<u8>) = found.select((clips::seen, clips::bytes)).first(conn)?;
             Ok((sort_of(seen), bytes))
         })
-        .await
     }
 
     /// Puts another file of the same sort in the place of one: whatever shows it shows the other from now on.
     ///
     /// # Errors
     /// [`StoreError::NotFound`] when the channel has no such file of that sort.
-    pub async fn replace_clip(&self, channel: ChannelId, clip: Clip, bytes: Vec<u8>) -> Result<(), StoreError> {
+    pub fn replace_clip(&self, channel: ChannelId, clip: Clip, bytes: Vec<u8>) -> Work<()> {
         self.run(move |conn| {
             let own = clips::channel_id.eq(channel.0).and(clips::token.eq(clip.token));
             let found = clips::table.filter(own.and(clips::seen.eq(number(clip.sort))));
@@ -124,14 +121,13 @@ impl Store {
                 .execute(conn)?;
             Ok(())
         })
-        .await
     }
 
     /// Throws a clip away.
     ///
     /// # Errors
     /// [`StoreError::NotFound`] when the channel has no such clip.
-    pub async fn remove_clip(&self, channel: ChannelId, token: String) -> Result<(), StoreError> {
+    pub fn remove_clip(&self, channel: ChannelId, token: String) -> Work<()> {
         self.run(move |conn| {
             let found = clips::table.filter(clips::channel_id.eq(channel.0).and(clips::token.eq(token)));
             match diesel::delete(found).execute(conn)? {
@@ -139,6 +135,5 @@ impl Store {
                 _ => Ok(()),
             }
         })
-        .await
     }
 }

@@ -1,7 +1,7 @@
 //! Messages of feeds whose rules are being made, or that no rule fits: kept for a day, for the owner alone.
 
 use crate::schema::deliveries;
-use crate::{Store, StoreError};
+use crate::{Store, Work};
 use diesel::prelude::*;
 use tally_core::time::Instant;
 
@@ -33,7 +33,7 @@ impl Store {
     ///
     /// # Errors
     /// The database is away.
-    pub async fn keep_deliveries(&self, feed: u32, arrived: Vec<Arrived>, most: usize) -> Result<(), StoreError> {
+    pub fn keep_deliveries(&self, feed: u32, arrived: Vec<Arrived>, most: usize) -> Work<()> {
         self.run(move |conn| {
             let rows: Vec<_> = arrived
                 .iter()
@@ -56,14 +56,13 @@ impl Store {
             }
             Ok(())
         })
-        .await
     }
 
     /// What a feed has kept since an instant, newest first.
     ///
     /// # Errors
     /// The database is away.
-    pub async fn deliveries(&self, feed: u32, since: Instant) -> Result<Vec<Kept>, StoreError> {
+    pub fn deliveries(&self, feed: u32, since: Instant) -> Work<Vec<Kept>> {
         self.run(move |conn| {
             Ok(deliveries::table
                 .filter(deliveries::feed_id.eq(feed).and(deliveries::arrived_us.ge(since.timestamp_micros())))
@@ -71,32 +70,29 @@ impl Store {
                 .select(Kept::as_select())
                 .load(conn)?)
         })
-        .await
     }
 
     /// Forgets messages of a feed.
     ///
     /// # Errors
     /// The database is away.
-    pub async fn forget_deliveries(&self, feed: u32, ids: Vec<u64>) -> Result<(), StoreError> {
+    pub fn forget_deliveries(&self, feed: u32, ids: Vec<u64>) -> Work<()> {
         self.run(move |conn| {
             let own = deliveries::table.filter(deliveries::feed_id.eq(feed).and(deliveries::id.eq_any(ids)));
             diesel::delete(own).execute(conn)?;
             Ok(())
         })
-        .await
     }
 
     /// Forgets all messages that came in before an instant, of whatever feed.
     ///
     /// # Errors
     /// The database is away.
-    pub async fn forget_deliveries_before(&self, before: Instant) -> Result<(), StoreError> {
+    pub fn forget_deliveries_before(&self, before: Instant) -> Work<()> {
         self.run(move |conn| {
             diesel::delete(deliveries::table.filter(deliveries::arrived_us.lt(before.timestamp_micros())))
                 .execute(conn)?;
             Ok(())
         })
-        .await
     }
 }

@@ -3,7 +3,7 @@
 use crate::mapping::{Mapping, Webhook};
 use crate::schema::feeds;
 pub use crate::wiring::{Chat, Poll, Wiring};
-use crate::{Store, StoreError};
+use crate::{Store, StoreError, Work};
 use diesel::prelude::*;
 use std::fmt;
 use tally_core::record::ids::ChannelId;
@@ -99,14 +99,14 @@ impl Store {
     ///
     /// # Errors
     /// The database is away.
-    pub async fn create_feed(
+    pub fn create_feed(
         &self,
         channel: ChannelId,
         name: String,
         wiring: Wiring,
         token: String,
         secret: String,
-    ) -> Result<Feed, StoreError> {
+    ) -> Work<Feed> {
         self.run(move |conn| {
             diesel::insert_into(feeds::table)
                 .values((
@@ -121,14 +121,13 @@ impl Store {
             let row: FeedRow = feeds::table.filter(feeds::token.eq(token)).select(FeedRow::as_select()).first(conn)?;
             row.feed()
         })
-        .await
     }
 
     /// A channel's feeds in the order in which they were made, removed ones too.
     ///
     /// # Errors
     /// The database is away.
-    pub async fn feeds(&self, channel: ChannelId) -> Result<Vec<Feed>, StoreError> {
+    pub fn feeds(&self, channel: ChannelId) -> Work<Vec<Feed>> {
         self.run(move |conn| {
             let rows: Vec<FeedRow> = feeds::table
                 .filter(feeds::channel_id.eq(channel.0))
@@ -137,14 +136,13 @@ impl Store {
                 .load(conn)?;
             rows.into_iter().map(FeedRow::feed).collect()
         })
-        .await
     }
 
     /// The feeds of all channels that must be kept going: neither paused nor removed.
     ///
     /// # Errors
     /// The database is away.
-    pub async fn feeds_to_run(&self) -> Result<Vec<Feed>, StoreError> {
+    pub fn feeds_to_run(&self) -> Work<Vec<Feed>> {
         self.run(move |conn| {
             let rows: Vec<FeedRow> = feeds::table
                 .filter(feeds::removed.eq(0).and(feeds::paused.eq(0)))
@@ -161,14 +159,13 @@ impl Store {
             };
             rows.into_iter().map(|row| row.feed().map(in_force)).collect()
         })
-        .await
     }
 
     /// The feed behind an address.
     ///
     /// # Errors
     /// [`StoreError::NotFound`] when there is none, or it was removed.
-    pub async fn feed_by_token(&self, token: String) -> Result<Feed, StoreError> {
+    pub fn feed_by_token(&self, token: String) -> Work<Feed> {
         self.run(move |conn| {
             let row: FeedRow = feeds::table
                 .filter(feeds::token.eq(token).and(feeds::removed.eq(0)))
@@ -176,14 +173,13 @@ impl Store {
                 .first(conn)?;
             row.feed()
         })
-        .await
     }
 
     /// One feed of a channel.
     ///
     /// # Errors
     /// [`StoreError::NotFound`] when the channel has no such feed.
-    pub async fn feed(&self, channel: ChannelId, feed: u32) -> Result<Feed, StoreError> {
+    pub fn feed(&self, channel: ChannelId, feed: u32) -> Work<Feed> {
         self.run(move |conn| {
             let row: FeedRow = feeds::table
                 .find(feed)
@@ -192,19 +188,18 @@ impl Store {
                 .first(conn)?;
             row.feed()
         })
-        .await
     }
 
     /// Changes the rules of a feed as they stand now. What `change` refuses is given back, and nothing is changed.
     ///
     /// # Errors
     /// [`StoreError::NotFound`] when the channel has no such feed, or it has no rules.
-    pub async fn change_mapping(
+    pub fn change_mapping(
         &self,
         channel: ChannelId,
         feed: u32,
         change: impl FnOnce(&mut Mapping) -> Result<(), String> + Send + 'static,
-    ) -> Result<Result<(), String>, StoreError> {
+    ) -> Work<Result<(), String>> {
         self.run(move |conn| {
             conn.transaction(|conn| {
                 let own = feeds::table.find(feed).filter(feeds::channel_id.eq(channel.0));
@@ -218,14 +213,13 @@ impl Store {
                 Ok(Ok(()))
             })
         })
-        .await
     }
 
     /// Changes one thing about a feed, and nothing besides: two changes at once are both made.
     ///
     /// # Errors
     /// [`StoreError::NotFound`] when the channel has no such feed.
-    pub async fn change_feed(&self, channel: ChannelId, feed: u32, change: FeedChange) -> Result<(), StoreError> {
+    pub fn change_feed(&self, channel: ChannelId, feed: u32, change: FeedChange) -> Work<()> {
         self.run(move |conn| {
             conn.transaction(|conn| {
                 let own = feeds::table.find(feed).filter(feeds::channel_id.eq(channel.0));
@@ -271,7 +265,6 @@ impl Store {
                 Ok(())
             })
         })
-        .await
     }
 }
 

@@ -6,7 +6,7 @@
 
 use crate::rows::EntryRow;
 use crate::schema::entries;
-use crate::{PATIENCE, Store, StoreError, connect};
+use crate::{PATIENCE, Store, StoreError, Work, connect};
 use diesel::prelude::*;
 use diesel::result::{DatabaseErrorKind, Error};
 use std::collections::{HashMap, HashSet};
@@ -230,13 +230,13 @@ impl Store {
     ///
     /// # Errors
     /// The database is away, or an entry cannot be read.
-    pub async fn entries_after(
+    pub fn entries_after(
         &self,
         channel: ChannelId,
         kinds: Option<Vec<&'static str>>,
         after: Seq,
         most: i64,
-    ) -> Result<Vec<Entry>, StoreError> {
+    ) -> Work<Vec<Entry>> {
         self.run(move |conn| {
             let mut query = entries::table
                 .filter(entries::channel_id.eq(channel.0).and(entries::seq.gt(after.0)))
@@ -249,7 +249,6 @@ impl Store {
             }
             query.load(conn)?.into_iter().map(EntryRow::entry).collect()
         })
-        .await
     }
 
     /// Up to `most` entries before a place, or the newest of all, newest first: all, or those filed
@@ -257,13 +256,13 @@ impl Store {
     ///
     /// # Errors
     /// The database is away, or an entry cannot be read.
-    pub async fn entries_before(
+    pub fn entries_before(
         &self,
         channel: ChannelId,
         kind: Option<&'static str>,
         before: Option<Seq>,
         most: i64,
-    ) -> Result<Vec<Entry>, StoreError> {
+    ) -> Work<Vec<Entry>> {
         self.run(move |conn| {
             let mut query = entries::table
                 .filter(entries::channel_id.eq(channel.0))
@@ -279,39 +278,36 @@ impl Store {
             }
             query.load(conn)?.into_iter().map(EntryRow::entry).collect()
         })
-        .await
     }
 
     /// One entry.
     ///
     /// # Errors
     /// [`StoreError::NotFound`] when there is none at that place.
-    pub async fn entry(&self, channel: ChannelId, seq: Seq) -> Result<Entry, StoreError> {
+    pub fn entry(&self, channel: ChannelId, seq: Seq) -> Work<Entry> {
         self.run(move |conn| {
             let row: EntryRow = entries::table.find((channel.0, seq.0)).select(EntryRow::as_select()).first(conn)?;
             row.entry()
         })
-        .await
     }
 
     /// The entry with this key of its origin.
     ///
     /// # Errors
     /// [`StoreError::NotFound`] when there is none.
-    pub async fn entry_by_origin(&self, channel: ChannelId, key: Vec<u8>) -> Result<Entry, StoreError> {
+    pub fn entry_by_origin(&self, channel: ChannelId, key: Vec<u8>) -> Work<Entry> {
         self.run(move |conn| {
             let own = entries::table.filter(entries::channel_id.eq(channel.0).and(entries::origin.eq(key)));
             let row: EntryRow = own.select(EntryRow::as_select()).first(conn)?;
             row.entry()
         })
-        .await
     }
 
     /// Which of these keys of origins stand in the ledger already, see [`crate::rows::origin_key`].
     ///
     /// # Errors
     /// The database is away.
-    pub async fn known_origins(&self, channel: ChannelId, keys: Vec<Vec<u8>>) -> Result<HashSet<Vec<u8>>, StoreError> {
+    pub fn known_origins(&self, channel: ChannelId, keys: Vec<Vec<u8>>) -> Work<HashSet<Vec<u8>>> {
         self.run(move |conn| {
             let mut known = HashSet::new();
             for keys in keys.chunks(ROWS_A_STATEMENT) {
@@ -323,7 +319,6 @@ impl Store {
             }
             Ok(known)
         })
-        .await
     }
 
     /// Through which feeds, or through none, lines of these sources came; each source with each of its feeds.
@@ -331,11 +326,7 @@ impl Store {
     ///
     /// # Errors
     /// The database is away.
-    pub async fn feeds_of_sources(
-        &self,
-        channel: ChannelId,
-        sources: Vec<String>,
-    ) -> Result<Vec<(String, Option<u32>)>, StoreError> {
+    pub fn feeds_of_sources(&self, channel: ChannelId, sources: Vec<String>) -> Work<Vec<(String, Option<u32>)>> {
         self.run(move |conn| {
             Ok(entries::table
                 .select((entries::source, entries::feed_id))
@@ -343,14 +334,13 @@ impl Store {
                 .distinct()
                 .load(conn)?)
         })
-        .await
     }
 
     /// The entries at these places, in the order of the places.
     ///
     /// # Errors
     /// The database is away, or an entry cannot be read.
-    pub async fn entries_at(&self, channel: ChannelId, places: Vec<Seq>) -> Result<Vec<Entry>, StoreError> {
+    pub fn entries_at(&self, channel: ChannelId, places: Vec<Seq>) -> Work<Vec<Entry>> {
         self.run(move |conn| {
             let numbers: Vec<u64> = places.iter().map(|seq| seq.0).collect();
             let rows: Vec<EntryRow> = entries::table
@@ -360,6 +350,5 @@ impl Store {
             let mut found: HashMap<u64, EntryRow> = rows.into_iter().map(|row| (row.seq, row)).collect();
             places.iter().filter_map(|seq| found.remove(&seq.0)).map(EntryRow::entry).collect()
         })
-        .await
     }
 }

@@ -30,7 +30,9 @@ use diesel::r2d2::{ConnectionManager, CustomizeConnection, Pool};
 use diesel::sql_types::{Integer, Text};
 use diesel::{Connection, RunQueryDsl, sql_query};
 use diesel_migrations::{EmbeddedMigrations, MigrationHarness, embed_migrations};
+use std::pin::Pin;
 use std::time::Duration;
+use tokio::sync::oneshot;
 
 /// All migrations, embedded, so that a binary can always make its own tables.
 pub const MIGRATIONS: EmbeddedMigrations = embed_migrations!();
@@ -40,6 +42,10 @@ const SESSION: &str = "SET time_zone = '+00:00', sql_mode = 'TRADITIONAL', innod
 
 /// How long an answer of the database is waited for.
 pub(crate) const PATIENCE: Duration = Duration::from_secs(5);
+
+/// Something asked of the database; it begins when it is waited for. It is boxed, so that whatever waits for it compiles none of the
+/// queries in it anew: an `async fn` would be compiled in every crate that calls it.
+pub type Work<T> = Pin<Box<dyn Future<Output = Result<T, StoreError>> + Send>>;
 
 /// A pool of connections to one database.
 #[derive(Clone)]
@@ -120,54 +126,52 @@ impl Store {
     ///
     /// # Errors
     /// The database is away, or a migration failed.
-    pub async fn migrate(&self) -> Result<(), StoreError> {
-        self.run_long(|conn| {
+    pub fn migrate(&self) -> Work<()> {
+        // It takes its time.
+        self.run_within(Duration::MAX, |conn| {
             alone(conn, "migrations", 60, |conn| {
                 let done = conn.run_pending_migrations(MIGRATIONS).map(drop);
                 done.map_err(|error| StoreError::Migration(error.to_string()))
             })
         })
-        .await
     }
 
     /// Whether the database answers.
     ///
     /// # Errors
     /// It does not.
-    pub async fn ping(&self) -> Result<(), StoreError> {
-        self.run(|conn| sql_query("SELECT 1").execute(conn).map(drop).map_err(Into::into)).await
+    pub fn ping(&self) -> Work<()> {
+        self.run(|conn| sql_query("SELECT 1").execute(conn).map(drop).map_err(Into::into))
     }
 
     /// Runs blocking work on a pooled connection, off the asynchronous threads. A database that does not
     /// answer is away: what was asked of it may still be done when it answers again.
-    pub(crate) async fn run<T: Send + 'static>(
+    pub(crate) fn run<T: Send + 'static>(
         &self,
         work: impl FnOnce(&mut MysqlConnection) -> Result<T, StoreError> + Send + 'static,
-    ) -> Result<T, StoreError> {
-        self.run_within(PATIENCE, work).await
+    ) -> Work<T> {
+        self.run_within(PATIENCE, work)
     }
 
     /// The same with another patience.
-    pub(crate) async fn run_within<T: Send + 'static>(
+    pub(crate) fn run_within<T: Send + 'static>(
         &self,
         patience: Duration,
         work: impl FnOnce(&mut MysqlConnection) -> Result<T, StoreError> + Send + 'static,
-    ) -> Result<T, StoreError> {
-        let done = tokio::time::timeout(patience, self.run_long(work));
-        done.await.unwrap_or_else(|_| Err(StoreError::Away("it does not answer".into())))
-    }
-
-    /// The same for what may take its time.
-    async fn run_long<T: Send + 'static>(
-        &self,
-        work: impl FnOnce(&mut MysqlConnection) -> Result<T, StoreError> + Send + 'static,
-    ) -> Result<T, StoreError> {
+    ) -> Work<T> {
         let pool = self.pool.clone();
-        tokio::task::spawn_blocking(move || {
-            let mut conn = pool.get().map_err(|error| StoreError::Away(error.to_string()))?;
-            work(&mut conn)
+        let (reply, answer) = oneshot::channel();
+        let work: Box<dyn FnOnce() + Send> = Box::new(move || {
+            let conn = pool.get().map_err(|error| StoreError::Away(error.to_string()));
+            // Whoever asked may have lost patience.
+            let _ = reply.send(conn.and_then(|mut conn| work(&mut conn)));
+        });
+        Box::pin(async move {
+            tokio::task::spawn_blocking(work);
+            match tokio::time::timeout(patience, answer).await {
+                Ok(done) => done.unwrap_or_else(|_| Err(StoreError::Away("its work broke off".into()))),
+                Err(_) => Err(StoreError::Away("it does not answer".into())),
+            }
         })
-        .await
-        .map_err(|error| StoreError::Away(error.to_string()))?
     }
 }

@@ -2,7 +2,7 @@
 
 use crate::accounts::last_insert_id;
 use crate::schema::{overlay_steps, overlays};
-use crate::{Store, StoreError};
+use crate::{Store, StoreError, Work};
 use diesel::prelude::*;
 use tally_core::overlay::Overlay;
 use tally_core::record::ids::ChannelId;
@@ -80,12 +80,7 @@ impl Store {
     ///
     /// # Errors
     /// The database is away.
-    pub async fn create_overlay(
-        &self,
-        channel: ChannelId,
-        layout: Overlay,
-        token: String,
-    ) -> Result<OverlayRecord, StoreError> {
+    pub fn create_overlay(&self, channel: ChannelId, layout: Overlay, token: String) -> Work<OverlayRecord> {
         self.run(move |conn| {
             conn.transaction(|conn| {
                 let text = written(&layout)?;
@@ -105,58 +100,48 @@ impl Store {
                 whole(conn, (id, channel.0, token, 1, text, false))
             })
         })
-        .await
     }
 
     /// A channel's overlays, in the order in which they were made.
     ///
     /// # Errors
     /// The database is away.
-    pub async fn overlays(&self, channel: ChannelId) -> Result<Vec<OverlayRecord>, StoreError> {
+    pub fn overlays(&self, channel: ChannelId) -> Work<Vec<OverlayRecord>> {
         self.run(move |conn| {
             let own = overlays::table.filter(overlays::channel_id.eq(channel.0)).order(overlays::id);
             let rows: Vec<Row> = own.select(COLUMNS).load(conn)?;
             rows.into_iter().map(|row| whole(conn, row)).collect()
         })
-        .await
     }
 
     /// One of a channel's overlays.
     ///
     /// # Errors
     /// [`StoreError::NotFound`] when there is no such one.
-    pub async fn overlay(&self, channel: ChannelId, id: u32) -> Result<OverlayRecord, StoreError> {
+    pub fn overlay(&self, channel: ChannelId, id: u32) -> Work<OverlayRecord> {
         self.run(move |conn| {
             let row =
                 overlays::table.find(id).filter(overlays::channel_id.eq(channel.0)).select(COLUMNS).first(conn)?;
             whole(conn, row)
         })
-        .await
     }
 
     /// The overlay behind the address of a page.
     ///
     /// # Errors
     /// [`StoreError::NotFound`] when there is none.
-    pub async fn overlay_by_token(&self, token: String) -> Result<OverlayRecord, StoreError> {
+    pub fn overlay_by_token(&self, token: String) -> Work<OverlayRecord> {
         self.run(move |conn| {
             let row = overlays::table.filter(overlays::token.eq(token)).select(COLUMNS).first(conn)?;
             whole(conn, row)
         })
-        .await
     }
 
     /// Takes a step from one layout to the next. What could have been done again is given up.
     ///
     /// # Errors
     /// There is no such overlay, or the database is away.
-    pub async fn step_overlay(
-        &self,
-        channel: ChannelId,
-        id: u32,
-        from: u32,
-        layout: Overlay,
-    ) -> Result<Stepped, StoreError> {
+    pub fn step_overlay(&self, channel: ChannelId, id: u32, from: u32, layout: Overlay) -> Work<Stepped> {
         self.moved(channel, id, from, move |conn, _| {
             let next = from.saturating_add(1);
             let later = overlay_steps::table.filter(overlay_steps::overlay_id.eq(id).and(overlay_steps::step.gt(from)));
@@ -169,20 +154,13 @@ impl Store {
             diesel::insert_into(overlay_steps::table).values(row).execute(conn)?;
             Ok(next)
         })
-        .await
     }
 
     /// Goes back to the layout before, or forth to the one after. Where there is none, it stays as it is.
     ///
     /// # Errors
     /// There is no such overlay, or the database is away.
-    pub async fn turn_overlay(
-        &self,
-        channel: ChannelId,
-        id: u32,
-        from: u32,
-        back: bool,
-    ) -> Result<Stepped, StoreError> {
+    pub fn turn_overlay(&self, channel: ChannelId, id: u32, from: u32, back: bool) -> Work<Stepped> {
         self.moved(channel, id, from, move |_, record| {
             Ok(match (back, record.past, record.future) {
                 (true, true, _) => from.saturating_sub(1),
@@ -190,41 +168,38 @@ impl Store {
                 _ => from,
             })
         })
-        .await
     }
 
     /// Puts the layout as it is arranged on air.
     ///
     /// # Errors
     /// There is no such overlay, or the database is away.
-    pub async fn air_overlay(&self, channel: ChannelId, id: u32, from: u32) -> Result<Stepped, StoreError> {
+    pub fn air_overlay(&self, channel: ChannelId, id: u32, from: u32) -> Work<Stepped> {
         self.moved(channel, id, from, move |conn, record| {
             let air = overlays::air.eq(written(&record.layout)?);
             diesel::update(overlays::table.find(id)).set(air).execute(conn)?;
             Ok(from)
         })
-        .await
     }
 
     /// Lets every step go on air at once, or only when it is put there. The layout on air stays as it is.
     ///
     /// # Errors
     /// There is no such overlay, or the database is away.
-    pub async fn set_at_once(&self, channel: ChannelId, id: u32, at_once: bool) -> Result<(), StoreError> {
+    pub fn set_at_once(&self, channel: ChannelId, id: u32, at_once: bool) -> Work<()> {
         self.run(move |conn| {
             let own = overlays::table.find(id).filter(overlays::channel_id.eq(channel.0));
             own.select(overlays::id).first::<u32>(conn)?;
             diesel::update(overlays::table.find(id)).set(overlays::at_once.eq(at_once)).execute(conn)?;
             Ok(())
         })
-        .await
     }
 
     /// Gives an overlay's page another address.
     ///
     /// # Errors
     /// There is no such overlay, or the database is away.
-    pub async fn readdress_overlay(&self, channel: ChannelId, id: u32, token: String) -> Result<(), StoreError> {
+    pub fn readdress_overlay(&self, channel: ChannelId, id: u32, token: String) -> Work<()> {
         self.run(move |conn| {
             let own = overlays::table.find(id).filter(overlays::channel_id.eq(channel.0));
             match diesel::update(own).set(overlays::token.eq(token)).execute(conn)? {
@@ -232,14 +207,13 @@ impl Store {
                 _ => Ok(()),
             }
         })
-        .await
     }
 
     /// Throws an overlay away, with all its steps.
     ///
     /// # Errors
     /// There is no such overlay, or the database is away.
-    pub async fn remove_overlay(&self, channel: ChannelId, id: u32) -> Result<(), StoreError> {
+    pub fn remove_overlay(&self, channel: ChannelId, id: u32) -> Work<()> {
         self.run(move |conn| {
             let own = overlays::table.find(id).filter(overlays::channel_id.eq(channel.0));
             match diesel::delete(own).execute(conn)? {
@@ -247,17 +221,16 @@ impl Store {
                 _ => Ok(()),
             }
         })
-        .await
     }
 
     /// Does something that leads from one step to another, if nobody else has been faster.
-    async fn moved(
+    fn moved(
         &self,
         channel: ChannelId,
         id: u32,
         from: u32,
         to: impl FnOnce(&mut MysqlConnection, &OverlayRecord) -> Result<u32, StoreError> + Send + 'static,
-    ) -> Result<Stepped, StoreError> {
+    ) -> Work<Stepped> {
         self.run(move |conn| {
             conn.transaction(|conn| {
                 let own = overlays::table.find(id).filter(overlays::channel_id.eq(channel.0));
@@ -277,6 +250,5 @@ impl Store {
                 Ok(Stepped::Done(Box::new(whole(conn, row)?)))
             })
         })
-        .await
     }
 }

@@ -2,7 +2,7 @@
 
 use crate::accounts::digest;
 use crate::schema::{pass_devices, pass_uses, passes};
-use crate::{Store, StoreError};
+use crate::{Store, StoreError, Work};
 use diesel::dsl::{count_star, max};
 use diesel::prelude::*;
 use tally_core::book::instant;
@@ -117,13 +117,7 @@ impl Store {
     ///
     /// # Errors
     /// [`StoreError::Taken`] when another pass has the same words: choose others.
-    pub async fn create_pass(
-        &self,
-        channel: ChannelId,
-        wanted: NewPass,
-        keys: Keys,
-        now: Instant,
-    ) -> Result<u32, StoreError> {
+    pub fn create_pass(&self, channel: ChannelId, wanted: NewPass, keys: Keys, now: Instant) -> Work<u32> {
         self.run(move |conn| {
             let allows =
                 serde_json::to_string(&wanted.grant).map_err(|error| StoreError::Unreadable(error.to_string()))?;
@@ -144,14 +138,13 @@ impl Store {
                 .execute(conn)?;
             Ok(passes::table.filter(passes::link.eq(link)).select(passes::id).first(conn)?)
         })
-        .await
     }
 
     /// Gives a pass another link and other words. Devices that have opened it stay.
     ///
     /// # Errors
     /// [`StoreError::NotFound`] when the channel has no such pass, or [`StoreError::Taken`] as above.
-    pub async fn renew_pass(&self, channel: ChannelId, id: u32, keys: Keys) -> Result<(), StoreError> {
+    pub fn renew_pass(&self, channel: ChannelId, id: u32, keys: Keys) -> Work<()> {
         self.run(move |conn| {
             let own = passes::table.find(id).filter(passes::channel_id.eq(channel.0).and(passes::revoked_us.is_null()));
             let renewed = (
@@ -164,14 +157,13 @@ impl Store {
                 _ => Ok(()),
             }
         })
-        .await
     }
 
     /// Takes a pass out of force, for ever.
     ///
     /// # Errors
     /// [`StoreError::NotFound`] when the channel has no such pass in force.
-    pub async fn revoke_pass(&self, channel: ChannelId, id: u32, now: Instant) -> Result<(), StoreError> {
+    pub fn revoke_pass(&self, channel: ChannelId, id: u32, now: Instant) -> Work<()> {
         self.run(move |conn| {
             let own = passes::table.find(id).filter(passes::channel_id.eq(channel.0).and(passes::revoked_us.is_null()));
             // Its words are free again for another.
@@ -181,14 +173,13 @@ impl Store {
                 _ => Ok(()),
             }
         })
-        .await
     }
 
     /// A channel's passes, the newest first.
     ///
     /// # Errors
     /// The database is away.
-    pub async fn passes(&self, channel: ChannelId) -> Result<Vec<Listed>, StoreError> {
+    pub fn passes(&self, channel: ChannelId) -> Work<Vec<Listed>> {
         self.run(move |conn| {
             let own = passes::table.filter(passes::channel_id.eq(channel.0)).order(passes::id.desc()).limit(LISTED);
             let rows: Vec<Row> = own.select(Row::as_select()).load(conn)?;
@@ -210,38 +201,35 @@ impl Store {
             }
             Ok(listed)
         })
-        .await
     }
 
     /// The pass behind a link.
     ///
     /// # Errors
     /// [`StoreError::NotFound`] when there is none.
-    pub async fn pass_by_link(&self, link: String) -> Result<Pass, StoreError> {
+    pub fn pass_by_link(&self, link: String) -> Work<Pass> {
         self.run(move |conn| {
             let found = passes::table.filter(passes::link.eq(digest(&link)));
             found.select(Row::as_select()).first::<Row>(conn)?.pass()
         })
-        .await
     }
 
     /// The pass behind three words, as long as they open it.
     ///
     /// # Errors
     /// [`StoreError::NotFound`] when there is none.
-    pub async fn pass_by_words(&self, words: Vec<u8>, now: Instant) -> Result<Pass, StoreError> {
+    pub fn pass_by_words(&self, words: Vec<u8>, now: Instant) -> Work<Pass> {
         self.run(move |conn| {
             let open = passes::words.eq(Some(words)).and(passes::words_until_us.gt(now.timestamp_micros()));
             passes::table.filter(open).select(Row::as_select()).first::<Row>(conn)?.pass()
         })
-        .await
     }
 
     /// Opens a pass on a device, which shows that token from now on.
     ///
     /// # Errors
     /// [`StoreError::NotFound`] when the pass is gone.
-    pub async fn open_pass(&self, id: u32, device: String, now: Instant) -> Result<Admitted, StoreError> {
+    pub fn open_pass(&self, id: u32, device: String, now: Instant) -> Work<Admitted> {
         self.run(move |conn| {
             conn.transaction(|conn| {
                 // Of two who open the last place at once, one gets it.
@@ -260,39 +248,36 @@ impl Store {
                 Ok(Admitted::Yes)
             })
         })
-        .await
     }
 
     /// A device gives its pass back: its place is free again.
     ///
     /// # Errors
     /// The database is away.
-    pub async fn close_pass(&self, device: String) -> Result<(), StoreError> {
+    pub fn close_pass(&self, device: String) -> Work<()> {
         self.run(move |conn| {
             diesel::delete(pass_devices::table.find(digest(&device))).execute(conn)?;
             Ok(())
         })
-        .await
     }
 
     /// The pass that a device has opened, whether it still holds or not.
     ///
     /// # Errors
     /// [`StoreError::NotFound`] when there is none.
-    pub async fn pass_of_device(&self, device: String) -> Result<Pass, StoreError> {
+    pub fn pass_of_device(&self, device: String) -> Work<Pass> {
         self.run(move |conn| {
             let joined = pass_devices::table.inner_join(passes::table.on(passes::id.eq(pass_devices::pass_id)));
             let found = joined.filter(pass_devices::device.eq(digest(&device)));
             found.select(Row::as_select()).first::<Row>(conn)?.pass()
         })
-        .await
     }
 
     /// Notes a press before it is carried out. One that was noted before is the same press, sent again.
     ///
     /// # Errors
     /// The database is away.
-    pub async fn note_use(&self, id: u32, press: String, now: Instant) -> Result<Admitted, StoreError> {
+    pub fn note_use(&self, id: u32, press: String, now: Instant) -> Work<Admitted> {
         self.run(move |conn| {
             conn.transaction(|conn| {
                 let most: Option<u32> = passes::table.find(id).select(passes::most_uses).for_update().first(conn)?;
@@ -315,14 +300,13 @@ impl Store {
                 Ok(Admitted::Yes)
             })
         })
-        .await
     }
 
     /// Notes where a press stands in the ledger; one that came to nothing was no use.
     ///
     /// # Errors
     /// The database is away.
-    pub async fn settle_use(&self, id: u32, press: String, line: Option<Seq>) -> Result<(), StoreError> {
+    pub fn settle_use(&self, id: u32, press: String, line: Option<Seq>) -> Work<()> {
         self.run(move |conn| {
             let own = pass_uses::table.find((id, digest(&press)));
             match line {
@@ -331,6 +315,5 @@ impl Store {
             };
             Ok(())
         })
-        .await
     }
 }

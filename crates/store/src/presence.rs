@@ -1,7 +1,7 @@
 //! When the server was there, and when it was away.
 
 use crate::schema::{absences, presence};
-use crate::{Store, StoreError, alone};
+use crate::{Store, Work, alone};
 use diesel::prelude::*;
 use tally_core::book::instant;
 use tally_core::time::Instant;
@@ -15,7 +15,7 @@ impl Store {
     ///
     /// # Errors
     /// The database is away.
-    pub async fn begin_presence(&self, now: Instant, most_us: i64) -> Result<(), StoreError> {
+    pub fn begin_presence(&self, now: Instant, most_us: i64) -> Work<()> {
         let now = now.timestamp_micros();
         self.run(move |conn| {
             alone(conn, "presence", 10, |conn| {
@@ -29,14 +29,13 @@ impl Store {
                 Ok(())
             })
         })
-        .await
     }
 
     /// Notes that the server is there.
     ///
     /// # Errors
     /// The database is away.
-    pub async fn keep_presence(&self, now: Instant) -> Result<(), StoreError> {
+    pub fn keep_presence(&self, now: Instant) -> Work<()> {
         let now = now.timestamp_micros();
         self.run(move |conn| {
             // The machine's clock may have been set back.
@@ -44,14 +43,13 @@ impl Store {
             diesel::update(row).set(presence::alive_us.eq(now)).execute(conn)?;
             Ok(())
         })
-        .await
     }
 
     /// The stretches that ended after an instant during which the server was away, in order.
     ///
     /// # Errors
     /// The database is away.
-    pub async fn absences_since(&self, since: Instant) -> Result<Vec<(Instant, Instant)>, StoreError> {
+    pub fn absences_since(&self, since: Instant) -> Work<Vec<(Instant, Instant)>> {
         let since = since.timestamp_micros();
         self.run(move |conn| {
             let rows: Vec<(i64, i64)> = absences::table
@@ -61,6 +59,5 @@ impl Store {
                 .load(conn)?;
             Ok(rows.into_iter().map(|(from, until)| (instant(from), instant(until))).collect())
         })
-        .await
     }
 }

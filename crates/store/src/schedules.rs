@@ -1,7 +1,7 @@
 //! How channels go on air and off by themselves, and the calendars of their schedules.
 
 use crate::schema::schedules;
-use crate::{Store, StoreError};
+use crate::{Store, StoreError, Work};
 use chrono::DateTime;
 use diesel::prelude::*;
 use tally_core::channel::AirRules;
@@ -61,51 +61,50 @@ impl Store {
     ///
     /// # Errors
     /// The database is away.
-    pub async fn air_rules(&self, id: ChannelId) -> Result<AirRules, StoreError> {
+    pub fn air_rules(&self, id: ChannelId) -> Work<AirRules> {
         self.run(move |conn| {
             let kept: Option<String> = schedules::table.find(id.0).select(schedules::rules).first(conn).optional()?;
             let unreadable = |_| StoreError::Unreadable(format!("channel {id}: going on air by itself"));
             kept.map_or_else(|| Ok(AirRules::default()), |kept| serde_json::from_str(&kept).map_err(unreadable))
         })
-        .await
     }
 
     /// Keeps that.
     ///
     /// # Errors
     /// The database is away.
-    pub async fn save_air_rules(&self, id: ChannelId, rules: AirRules) -> Result<(), StoreError> {
+    pub fn save_air_rules(&self, id: ChannelId, rules: AirRules) -> Work<()> {
         self.run(move |conn| {
             let rules = serde_json::to_string(&rules).map_err(|error| StoreError::Unreadable(error.to_string()))?;
             begin(conn, id)?;
             diesel::update(schedules::table.find(id.0)).set(schedules::rules.eq(rules)).execute(conn)?;
             Ok(())
         })
-        .await
     }
 
     /// Where a channel's schedule comes from.
     ///
     /// # Errors
     /// The database is away.
-    pub async fn schedule(&self, id: ChannelId) -> Result<KeptSchedule, StoreError> {
+    pub fn schedule(&self, id: ChannelId) -> Work<KeptSchedule> {
         self.run(move |conn| {
             let row: Option<Row> = schedules::table.find(id.0).select(Row::as_select()).first(conn).optional()?;
             Ok(row.map(|row| row.kept().1).unwrap_or_default())
         })
-        .await
     }
 
-    /// Keeps that.
+    /// Keeps that, together with what was made of it: a server that is killed has both or neither.
     ///
     /// # Errors
     /// The database is away.
-    pub async fn save_schedule(&self, id: ChannelId, schedule: KeptSchedule) -> Result<(), StoreError> {
+    pub fn save_schedule(&self, id: ChannelId, schedule: KeptSchedule, rules: AirRules) -> Work<()> {
         self.run(move |conn| {
             let KeptSchedule { url, calendar, read_at, failing } = schedule;
+            let rules = serde_json::to_string(&rules).map_err(|error| StoreError::Unreadable(error.to_string()))?;
             begin(conn, id)?;
             diesel::update(schedules::table.find(id.0))
                 .set((
+                    schedules::rules.eq(rules),
                     schedules::url.eq(url),
                     schedules::calendar.eq(calendar),
                     schedules::read_us.eq(read_at.map_or(0, |at| at.timestamp_micros())),
@@ -114,19 +113,17 @@ impl Store {
                 .execute(conn)?;
             Ok(())
         })
-        .await
     }
 
     /// All schedules that come from somewhere.
     ///
     /// # Errors
     /// The database is away.
-    pub async fn schedules(&self) -> Result<Vec<(ChannelId, KeptSchedule)>, StoreError> {
+    pub fn schedules(&self) -> Work<Vec<(ChannelId, KeptSchedule)>> {
         self.run(move |conn| {
             let some = schedules::url.ne("").or(schedules::calendar.ne(""));
             let rows: Vec<Row> = schedules::table.filter(some).select(Row::as_select()).load(conn)?;
             Ok(rows.into_iter().map(Row::kept).collect())
         })
-        .await
     }
 }

@@ -1,7 +1,7 @@
 //! Secrets of polls and wheels, for as long as they have to be kept.
 
 use crate::schema::{vote_keys, wheel_seeds, widgets};
-use crate::{Store, StoreError};
+use crate::{Store, StoreError, Work};
 use diesel::prelude::*;
 use tally_core::record::acts::wheel::Bytes32;
 use tally_core::record::ids::{ChannelId, Seq, WidgetId};
@@ -18,7 +18,7 @@ impl Store {
     ///
     /// # Errors
     /// The database is away.
-    pub async fn vote_key(&self, widget: WidgetId, poll: Seq, fresh: Secret) -> Result<Secret, StoreError> {
+    pub fn vote_key(&self, widget: WidgetId, poll: Seq, fresh: Secret) -> Work<Secret> {
         self.run(move |conn| {
             let row =
                 (vote_keys::widget_id.eq(widget.0), vote_keys::poll.eq(poll.0), vote_keys::vote_key.eq(fresh.to_vec()));
@@ -26,14 +26,13 @@ impl Store {
             let kept: Vec<u8> = vote_keys::table.find((widget.0, poll.0)).select(vote_keys::vote_key).first(conn)?;
             secret(&kept)
         })
-        .await
     }
 
     /// The polls of a channel whose keys are kept.
     ///
     /// # Errors
     /// The database is away.
-    pub async fn polls_with_keys(&self, channel: ChannelId) -> Result<Vec<(WidgetId, Seq)>, StoreError> {
+    pub fn polls_with_keys(&self, channel: ChannelId) -> Work<Vec<(WidgetId, Seq)>> {
         self.run(move |conn| {
             let own = widgets::table.filter(widgets::channel_id.eq(channel.0)).select(widgets::id);
             let rows: Vec<(u32, u64)> = vote_keys::table
@@ -42,26 +41,24 @@ impl Store {
                 .load(conn)?;
             Ok(rows.into_iter().map(|(widget, poll)| (WidgetId(widget), Seq(poll))).collect())
         })
-        .await
     }
 
     /// Throws a poll's key away: nobody can tell any more who voted for what.
     ///
     /// # Errors
     /// The database is away.
-    pub async fn drop_vote_key(&self, widget: WidgetId, poll: Seq) -> Result<(), StoreError> {
+    pub fn drop_vote_key(&self, widget: WidgetId, poll: Seq) -> Work<()> {
         self.run(move |conn| {
             diesel::delete(vote_keys::table.find((widget.0, poll.0))).execute(conn)?;
             Ok(())
         })
-        .await
     }
 
     /// Keeps the seed of a wheel's next spin, before its commitment is shown to anybody.
     ///
     /// # Errors
     /// The database is away.
-    pub async fn keep_seed(&self, widget: WidgetId, commitment: Bytes32, seed: Bytes32) -> Result<(), StoreError> {
+    pub fn keep_seed(&self, widget: WidgetId, commitment: Bytes32, seed: Bytes32) -> Work<()> {
         self.run(move |conn| {
             let row = (
                 wheel_seeds::widget_id.eq(widget.0),
@@ -71,14 +68,13 @@ impl Store {
             diesel::insert_into(wheel_seeds::table).values(row).execute(conn)?;
             Ok(())
         })
-        .await
     }
 
     /// The seeds of a channel's wheels that wait for their spin: of which widget, commitment, and seed.
     ///
     /// # Errors
     /// The database is away.
-    pub async fn seeds(&self, channel: ChannelId) -> Result<Vec<(WidgetId, Bytes32, Bytes32)>, StoreError> {
+    pub fn seeds(&self, channel: ChannelId) -> Work<Vec<(WidgetId, Bytes32, Bytes32)>> {
         self.run(move |conn| {
             let own = widgets::table.filter(widgets::channel_id.eq(channel.0)).select(widgets::id);
             let rows: Vec<(u32, Vec<u8>, Option<Vec<u8>>)> = wheel_seeds::table
@@ -91,14 +87,13 @@ impl Store {
             };
             rows.into_iter().map(read).collect()
         })
-        .await
     }
 
     /// Forgets a seed, which stands in the ledger now at a line; or the whole promise, if it was never kept.
     ///
     /// # Errors
     /// The database is away.
-    pub async fn seed_is_out(&self, commitment: Bytes32, spun: Option<Seq>) -> Result<(), StoreError> {
+    pub fn seed_is_out(&self, commitment: Bytes32, spun: Option<Seq>) -> Work<()> {
         self.run(move |conn| {
             let row = wheel_seeds::table.find(commitment.0.to_vec());
             match spun {
@@ -109,14 +104,13 @@ impl Store {
             };
             Ok(())
         })
-        .await
     }
 
     /// Which wheel has given a promise, and the line at which it was kept, if it has been.
     ///
     /// # Errors
     /// Nobody has, or the database is away.
-    pub async fn promise(&self, commitment: Bytes32) -> Result<(ChannelId, WidgetId, Option<Seq>), StoreError> {
+    pub fn promise(&self, commitment: Bytes32) -> Work<(ChannelId, WidgetId, Option<Seq>)> {
         self.run(move |conn| {
             let (channel, widget, spun): (u32, u32, Option<u64>) = wheel_seeds::table
                 .inner_join(widgets::table.on(widgets::id.eq(wheel_seeds::widget_id)))
@@ -125,6 +119,5 @@ impl Store {
                 .first(conn)?;
             Ok((ChannelId(channel), WidgetId(widget), spun.map(Seq)))
         })
-        .await
     }
 }

@@ -1,7 +1,7 @@
 //! Snapshots and the parts of the book beside them: a shortcut for starting, never the truth.
 
 use crate::schema::{book_parts, snapshot_parts, snapshots};
-use crate::{Store, StoreError};
+use crate::{Store, StoreError, Work};
 use diesel::prelude::*;
 use std::time::Duration;
 use tally_core::book::{Fact, PART};
@@ -48,12 +48,7 @@ impl Store {
     ///
     /// # Errors
     /// The database is away.
-    pub async fn save_snapshot(
-        &self,
-        channel: ChannelId,
-        snapshot: Snapshot,
-        parts: Vec<BookPart>,
-    ) -> Result<(), StoreError> {
+    pub fn save_snapshot(&self, channel: ChannelId, snapshot: Snapshot, parts: Vec<BookPart>) -> Work<()> {
         self.run_within(PATIENCE, move |conn| {
             let body = serde_json::to_vec(&snapshot).map_err(|error| StoreError::Unreadable(error.to_string()))?;
             conn.transaction(|conn| {
@@ -89,7 +84,6 @@ impl Store {
                 Ok(())
             })
         })
-        .await
     }
 
     /// The snapshot of a channel with the pages of its book, if there is one that this version
@@ -97,7 +91,7 @@ impl Store {
     ///
     /// # Errors
     /// The database is away.
-    pub async fn snapshot(&self, channel: ChannelId) -> Result<Option<(Snapshot, Pages)>, StoreError> {
+    pub fn snapshot(&self, channel: ChannelId) -> Work<Option<(Snapshot, Pages)>> {
         self.run_within(PATIENCE, move |conn| {
             conn.transaction(|conn| {
                 let kept: Option<u64> = snapshots::table
@@ -120,7 +114,6 @@ impl Store {
                 Ok(pages(conn, channel)?.map(|pages| (snapshot, pages)))
             })
         })
-        .await
     }
 }
 

@@ -1,7 +1,7 @@
 //! Widgets as they are kept: what the streamer decided about them, and the token of their page.
 
 use crate::schema::{widget_past, widgets};
-use crate::{Store, StoreError};
+use crate::{Store, StoreError, Work};
 use diesel::mysql::MysqlConnection;
 use diesel::prelude::*;
 use tally_core::money::Currency;
@@ -190,12 +190,7 @@ impl Store {
     ///
     /// # Errors
     /// The database is away.
-    pub async fn create_widget(
-        &self,
-        channel: ChannelId,
-        setup: Setup,
-        page_token: String,
-    ) -> Result<WidgetRecord, StoreError> {
+    pub fn create_widget(&self, channel: ChannelId, setup: Setup, page_token: String) -> Work<WidgetRecord> {
         self.run(move |conn| {
             diesel::insert_into(widgets::table)
                 .values((
@@ -209,14 +204,13 @@ impl Store {
             let row: Row = made.select(Row::as_select()).first(conn)?;
             row.record()
         })
-        .await
     }
 
     /// A channel's widgets in the order in which they were made, with those in the archive.
     ///
     /// # Errors
     /// The database is away, or a setup cannot be read.
-    pub async fn widgets(&self, channel: ChannelId) -> Result<Vec<WidgetRecord>, StoreError> {
+    pub fn widgets(&self, channel: ChannelId) -> Work<Vec<WidgetRecord>> {
         self.run(move |conn| {
             let rows: Vec<Row> = widgets::table
                 .filter(widgets::channel_id.eq(channel.0))
@@ -225,45 +219,36 @@ impl Store {
                 .load(conn)?;
             rows.into_iter().map(Row::record).collect()
         })
-        .await
     }
 
     /// A widget, if it is one of the channel's.
     ///
     /// # Errors
     /// [`StoreError::NotFound`] when it is none of them.
-    pub async fn own_widget(&self, channel: ChannelId, id: WidgetId) -> Result<OwnWidget, StoreError> {
+    pub fn own_widget(&self, channel: ChannelId, id: WidgetId) -> Work<OwnWidget> {
         self.run(move |conn| {
             let own = widgets::table.find(id.0).filter(widgets::channel_id.eq(channel.0)).select(widgets::id);
             let id: u32 = own.first(conn)?;
             Ok(OwnWidget { id: WidgetId(id) })
         })
-        .await
     }
 
     /// The widget behind a page's address.
     ///
     /// # Errors
     /// [`StoreError::NotFound`] when there is none.
-    pub async fn widget_by_token(&self, token: String) -> Result<WidgetRecord, StoreError> {
+    pub fn widget_by_token(&self, token: String) -> Work<WidgetRecord> {
         self.run(move |conn| {
             let row: Row = widgets::table.filter(widgets::page_token.eq(token)).select(Row::as_select()).first(conn)?;
             row.record()
         })
-        .await
     }
 
     /// Keeps a changed setup and draft, and what they were before, all or nothing.
     ///
     /// # Errors
     /// The database is away.
-    pub async fn save_setup(
-        &self,
-        widget: OwnWidget,
-        setup: Setup,
-        draft: Option<Setup>,
-        before: Past,
-    ) -> Result<(), StoreError> {
+    pub fn save_setup(&self, widget: OwnWidget, setup: Setup, draft: Option<Setup>, before: Past) -> Work<()> {
         let id = widget.id;
         self.run(move |conn| {
             conn.transaction(|conn| {
@@ -271,23 +256,22 @@ impl Store {
                 remember(conn, id, &before)
             })
         })
-        .await
     }
 
     /// What a widget was before its newest change; none where nothing can be taken back.
     ///
     /// # Errors
     /// The database is away, or it cannot be read.
-    pub async fn widget_past(&self, widget: OwnWidget) -> Result<Option<Past>, StoreError> {
+    pub fn widget_past(&self, widget: OwnWidget) -> Work<Option<Past>> {
         let id = widget.id;
-        self.run(move |conn| Ok(newest_past(conn, id)?.map(|(_, past)| past))).await
+        self.run(move |conn| Ok(newest_past(conn, id)?.map(|(_, past)| past)))
     }
 
     /// Takes the newest change of a widget back, and gives what it was before; none where nothing can be.
     ///
     /// # Errors
     /// The database is away, or it cannot be read.
-    pub async fn take_back_setup(&self, widget: OwnWidget) -> Result<Option<Past>, StoreError> {
+    pub fn take_back_setup(&self, widget: OwnWidget) -> Work<Option<Past>> {
         let id = widget.id;
         self.run(move |conn| {
             conn.transaction(|conn| {
@@ -297,50 +281,47 @@ impl Store {
                 Ok(Some(past))
             })
         })
-        .await
     }
 
     /// Keeps a setup and draft that say the same as before in other words.
     ///
     /// # Errors
     /// The database is away.
-    pub async fn replace_setup(&self, widget: OwnWidget, setup: Setup, draft: Option<Setup>) -> Result<(), StoreError> {
+    pub fn replace_setup(&self, widget: OwnWidget, setup: Setup, draft: Option<Setup>) -> Work<()> {
         let id = widget.id;
-        self.run(move |conn| save_setup(conn, id, &setup, draft.as_ref())).await
+        self.run(move |conn| save_setup(conn, id, &setup, draft.as_ref()))
     }
 
     /// Puts a widget into the archive, or back on the shelf.
     ///
     /// # Errors
     /// The database is away.
-    pub async fn archive_widget(&self, widget: OwnWidget, archived: bool) -> Result<(), StoreError> {
+    pub fn archive_widget(&self, widget: OwnWidget, archived: bool) -> Work<()> {
         let id = widget.id;
         self.run(move |conn| {
             let column = widgets::archived.eq(u8::from(archived));
             diesel::update(widgets::table.find(id.0)).set(column).execute(conn)?;
             Ok(())
         })
-        .await
     }
 
     /// Gives a widget's page another address; the old one is void from now on.
     ///
     /// # Errors
     /// The database is away.
-    pub async fn save_page_token(&self, widget: OwnWidget, token: String) -> Result<(), StoreError> {
+    pub fn save_page_token(&self, widget: OwnWidget, token: String) -> Work<()> {
         let id = widget.id;
         self.run(move |conn| {
             diesel::update(widgets::table.find(id.0)).set(widgets::page_token.eq(token)).execute(conn)?;
             Ok(())
         })
-        .await
     }
 
     /// All widgets whose text is kept in a file, of all channels. Those in the archive show nothing.
     ///
     /// # Errors
     /// The database is away.
-    pub async fn text_files(&self) -> Result<Vec<TextFile>, StoreError> {
+    pub fn text_files(&self) -> Work<Vec<TextFile>> {
         self.run(move |conn| {
             let rows: Vec<(u32, u32, Option<String>)> = widgets::table
                 .filter(widgets::text_file.is_not_null().and(widgets::archived.eq(0)))
@@ -352,19 +333,17 @@ impl Store {
             };
             Ok(rows.into_iter().filter_map(file).collect())
         })
-        .await
     }
 
     /// Keeps a widget's text in a file of that name from now on; in none where there is none.
     ///
     /// # Errors
     /// The database is away.
-    pub async fn save_text_file(&self, widget: OwnWidget, pattern: Option<String>) -> Result<(), StoreError> {
+    pub fn save_text_file(&self, widget: OwnWidget, pattern: Option<String>) -> Work<()> {
         let id = widget.id;
         self.run(move |conn| {
             diesel::update(widgets::table.find(id.0)).set(widgets::text_file.eq(pattern)).execute(conn)?;
             Ok(())
         })
-        .await
     }
 }

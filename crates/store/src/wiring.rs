@@ -4,6 +4,7 @@ use crate::mapping::{List, Mapping, Stream, Webhook};
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 use std::fmt;
+use tally_core::record::happening::Kind;
 
 /// Of which kind a feed is, and how it is wired.
 #[derive(Clone, PartialEq, Eq, Serialize, Deserialize)]
@@ -35,6 +36,10 @@ pub enum Wiring {
         /// How many lines came with it.
         lines: u64,
     },
+}
+
+fn bits(kinds: impl IntoIterator<Item = Kind>) -> u16 {
+    kinds.into_iter().fold(0, |bits, kind| bits | kind.bit())
 }
 
 /// How a chat is wired.
@@ -69,6 +74,22 @@ pub struct Poll {
 }
 
 impl Wiring {
+    /// What kinds of happenings it can bring, as the bits of [`Kind`].
+    #[must_use]
+    pub fn brings(&self) -> u16 {
+        match self {
+            Self::Webhook { .. } => bits(Kind::SENT),
+            Self::Poll(_) => Kind::Gauge.bit(),
+            Self::AnyWebhook(Webhook { mapping, .. })
+            | Self::Stream(Stream { mapping, .. })
+            | Self::List(List { mapping, .. }) => {
+                bits(mapping.rules.iter().filter(|_| mapping.counts).map(|rule| rule.event))
+            }
+            Self::Chat(_) => Kind::Command.bit(),
+            Self::Rates { .. } | Self::Import { .. } => 0,
+        }
+    }
+
     /// The word for its kind.
     #[must_use]
     pub fn kind(&self) -> &'static str {

@@ -85,7 +85,7 @@
   // ---- a line of the record is voided by two presses ----
   addEventListener('click', async (event) => {
     const key = /** @type {HTMLElement | null} */ (/** @type {HTMLElement} */ (event.target).closest('[data-void]'));
-    if (!key || tallyUnder) return;
+    if (!key) return;
     if (!key.classList.contains('is-asking')) {
       key.classList.add('is-asking');
       key.textContent = 'It counts no more: sure?';

@@ -1,11 +1,11 @@
 //! Fonts, styles, scripts and pictures: shipped inside the binary.
 
+use crate::css::minified;
 use actix_web::http::header::{self, AcceptEncoding, CacheControl, CacheDirective, Encoding, Header};
 use actix_web::{HttpRequest, HttpResponse, web};
 use bytes::Bytes;
 use flate2::Compression;
 use flate2::write::GzEncoder;
-use lightningcss::stylesheet::{ParserOptions, PrinterOptions, StyleSheet};
 use rust_embed::Embed;
 use sha2::{Digest, Sha256};
 use std::collections::HashMap;
@@ -133,14 +133,6 @@ fn pressed(plain: &[u8]) -> Vec<u8> {
     let mut press = GzEncoder::new(Vec::new(), Compression::best());
     // Writing to memory does not fail.
     press.write_all(plain).and_then(|()| press.finish()).unwrap_or_default()
-}
-
-/// A style sheet without comments and spaces.
-#[must_use]
-pub fn minified(css: &str) -> String {
-    let print = PrinterOptions { minify: true, ..PrinterOptions::default() };
-    let sheet = StyleSheet::parse(css, ParserOptions::default()).ok();
-    sheet.and_then(|sheet| sheet.to_css(print).ok()).map_or_else(|| css.to_owned(), |printed| printed.code)
 }
 
 /// `GET /assets/{build}/{name}`: for ever the same, so it may be kept for ever.

@@ -276,7 +276,7 @@ fn lines(pulse: &Pulse<'_>) -> Vec<Line> {
         seq: line.seq.0,
         time: since(&pulse.calendar, line.happened_at, pulse.now),
         words: widget.as_ref().map_or(line.words.clone(), |widget| format!("{widget}: {}", line.words)),
-        can_be_voided: Kind::of_key(&line.file_under).is_some(),
+        can_be_voided: pulse.is_kept && Kind::of_key(&line.file_under).is_some(),
         undo_on: line.widget.filter(|_| pulse.in_force.contains(&line.seq)),
         kind: line.file_under.clone(),
     };

@@ -12,6 +12,7 @@ mod app;
 mod assets;
 mod clips;
 mod commands;
+mod css;
 mod csv_file;
 mod draw;
 mod error;

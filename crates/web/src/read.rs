@@ -113,12 +113,12 @@ struct Following {
     _open: PageGuard,
 }
 
-/// Of a view, what a change is seen by: not when it was asked for.
-pub fn without_moment(mut view: Value) -> Value {
-    if let Value::Object(fields) = &mut view {
-        fields.retain(|name, _| name != "at" && name != "seq");
+/// Of what a program is told, what a change is seen by: not when it was asked for, nor after which line.
+pub fn without_moment(mut told: Value) -> Value {
+    if let Value::Object(fields) = &mut told {
+        fields.retain(|name, _| !["at", "seq", "last_entry"].contains(&name.as_str()));
     }
-    view
+    told
 }
 
 impl Following {

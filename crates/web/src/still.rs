@@ -1,6 +1,7 @@
 //! A widget as a picture by itself (SVG 2): its drawing as XHTML inside, with the styles, the fonts and the pictures that
 //! it needs, so that it looks the same in a post or on a printed sheet, where nothing can be loaded and no script runs.
 
+use crate::css::minified;
 use crate::{assets, fonts};
 use html5ever::tendril::TendrilSink;
 use html5ever::{QualName, local_name, ns, parse_fragment};
@@ -196,7 +197,7 @@ fn sheets(family: &str) -> String {
     let class = format!(".{family}");
     let all = assets::AIR_STYLES.iter().filter_map(|name| assets::text(name).map(|text| (*name, text)));
     let needed = all.filter(|(name, text)| *name == assets::AIR_STYLES[0] || text.contains(&class));
-    needed.map(|(_, text)| assets::minified(&text)).collect()
+    needed.map(|(_, text)| minified(&text)).collect()
 }
 
 #[cfg(test)]

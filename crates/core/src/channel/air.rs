@@ -29,6 +29,18 @@ pub struct Planned {
     pub title: String,
 }
 
+/// What a calendar says.
+#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(default)]
+pub struct Schedule {
+    /// The shows of the weeks to come, by when they begin.
+    pub plan: Vec<Planned>,
+    /// The first entries that are none, and why, in words.
+    pub left_out: Vec<String>,
+    /// How many more there are.
+    pub more_left_out: usize,
+}
+
 /// How a channel goes on air and off by itself.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(default)]
@@ -37,15 +49,16 @@ pub struct AirRules {
     pub ask_s: u16,
     /// Whether the owner's first words in chat begin a show.
     pub by_chat: bool,
-    /// The shows of the schedule, by when they begin.
-    pub plan: Vec<Planned>,
+    /// The shows to come.
+    #[serde(flatten)]
+    pub schedule: Schedule,
     /// From when on the schedule holds: what should have begun before did not.
     pub since: Option<Instant>,
 }
 
 impl Default for AirRules {
     fn default() -> Self {
-        Self { ask_s: 60, by_chat: false, plan: Vec::new(), since: None }
+        Self { ask_s: 60, by_chat: false, schedule: Schedule::default(), since: None }
     }
 }
 
@@ -60,9 +73,9 @@ pub enum AirEdit {
         by_chat: bool,
     },
     /// Another schedule, which holds from now on; none where it is empty.
-    Schedule(Vec<Planned>),
+    Schedule(Schedule),
     /// The same schedule, laid out for other weeks or read anew.
-    Plan(Vec<Planned>),
+    Plan(Schedule),
 }
 
 impl AirRules {
@@ -71,14 +84,14 @@ impl AirRules {
     pub fn edited(&self, edit: AirEdit, now: Instant) -> Self {
         match edit {
             AirEdit::Ways { ask_s, by_chat } => Self { ask_s: ask_s.min(MOST_ASK_S), by_chat, ..self.clone() },
-            AirEdit::Schedule(plan) => Self { plan, since: Some(now), ..self.clone() },
-            AirEdit::Plan(plan) => Self { plan, ..self.clone() },
+            AirEdit::Schedule(schedule) => Self { schedule, since: Some(now), ..self.clone() },
+            AirEdit::Plan(schedule) => Self { schedule, ..self.clone() },
         }
     }
 
     /// The shows of the schedule that it still has to do with.
     fn planned(&self) -> impl Iterator<Item = &Planned> {
-        self.plan.iter().filter(|show| self.since.is_none_or(|since| since <= show.from))
+        self.schedule.plan.iter().filter(|show| self.since.is_none_or(|since| since <= show.from))
     }
 }
 
@@ -162,7 +175,8 @@ mod tests {
 
     fn channel(plan: Vec<Planned>) -> Channel {
         let mut channel = Channel::new(settings(), []);
-        channel.set_air_rules(AirRules { plan, since: Some(at("12:00:00")), ..AirRules::default() });
+        let schedule = Schedule { plan, ..Schedule::default() };
+        channel.set_air_rules(AirRules { schedule, since: Some(at("12:00:00")), ..AirRules::default() });
         channel
     }
 

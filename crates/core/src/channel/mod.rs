@@ -16,7 +16,7 @@ mod roll;
 mod snapshot;
 pub mod starts;
 
-pub use air::{AirEdit, AirRules, Planned};
+pub use air::{AirEdit, AirRules, Planned, Schedule};
 pub use bot::Spoken;
 pub use cue::{CUE_SOURCE, Heeded, Occasion};
 pub use cue_offer::Around;

@@ -1,5 +1,7 @@
 //! The hub, where drawings are published for all pages to see.
 
+mod pages;
+
 use crate::draw::Drawn;
 use crate::orders::{Order, Stepped};
 use crate::rehearsal::Rehearsing;
@@ -7,11 +9,12 @@ use bytestring::ByteString;
 use std::collections::{BTreeMap, BTreeSet};
 use std::sync::atomic::{AtomicU64, AtomicUsize, Ordering};
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
-use tally_core::overlay::Report;
 use tally_core::record::cue::Outcome;
 use tally_core::record::ids::{FeedId, WidgetId};
 use tokio::sync::{broadcast, mpsc, watch};
 use tokio::time::Instant;
+
+pub use pages::{OpenPage, PageGuard};
 
 /// How many messages an application page may lag behind before it gets the present state anew.
 const LAG: usize = 256;
@@ -52,7 +55,7 @@ pub struct Hub {
     passes: watch::Sender<()>,
     overlays: watch::Sender<()>,
     pages: AtomicUsize,
-    /// How many drawings were published.
+    /// How many drawings were published, and more: see [`Hub::new`].
     published: AtomicU64,
     /// The next page's number.
     next_page: AtomicU64,
@@ -81,53 +84,15 @@ struct Place {
 /// One widget's channel: always holds the newest message, and ends when its address is withdrawn.
 pub type WidgetChannel = watch::Receiver<ByteString>;
 
-/// An open page of an overlay.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct OpenPage {
-    /// Which overlay it shows.
-    pub overlay: u32,
-    /// What that is called.
-    pub name: String,
-    /// What it says of itself.
-    pub report: Report,
-    /// What is wrong with it, in words that say what to do.
-    pub advice: Option<String>,
-}
-
-/// Counts an open page for as long as it lives.
-pub struct PageGuard {
-    hub: Arc<Hub>,
-    number: u64,
-}
-
-impl PageGuard {
-    /// Notes what the page says of itself, and the overlay that it shows.
-    pub fn tells(&self, page: OpenPage) {
-        let mut reports = lock(&self.hub.reports);
-        if reports.get(&self.number) == Some(&page) {
-            return;
-        }
-        reports.insert(self.number, page);
-        drop(reports);
-        self.hub.report_pages();
-    }
-}
-
-impl Drop for PageGuard {
-    fn drop(&mut self) {
-        self.hub.pages.fetch_sub(1, Ordering::Relaxed);
-        lock(&self.hub.reports).remove(&self.number);
-        self.hub.report_pages();
-    }
-}
-
 fn lock<T>(mutex: &Mutex<T>) -> MutexGuard<'_, T> {
     // Nothing panics while holding one of these locks, and a map is whole at every step.
     mutex.lock().unwrap_or_else(PoisonError::into_inner)
 }
 
 impl Hub {
-    pub(crate) fn new(orders: mpsc::Sender<Order>) -> Self {
+    /// A hub on which nothing is shown yet. It counts drawings on from the instant at which it began, so that no two of a
+    /// channel ever stand at the same number.
+    pub(crate) fn new(orders: mpsc::Sender<Order>, began: tally_core::time::Instant) -> Self {
         let (everything, _) = broadcast::channel(LAG);
         let (drawings, _) = broadcast::channel(LAG);
         Self {
@@ -139,7 +104,7 @@ impl Hub {
             passes: watch::Sender::new(()),
             overlays: watch::Sender::new(()),
             pages: AtomicUsize::new(0),
-            published: AtomicU64::new(0),
+            published: AtomicU64::new(began.timestamp_micros().unsigned_abs()),
             next_page: AtomicU64::new(0),
             reports: Mutex::default(),
             reloads: watch::Sender::new(0),
@@ -269,43 +234,10 @@ impl Hub {
         self.passes.subscribe()
     }
 
-    /// How many drawings were published: as long as that stays, a page that has been drawn since has all of them.
+    /// A number that grows with every drawing: as long as it stays, a page that has been drawn since has all of them.
     #[must_use]
     pub fn published(&self) -> u64 {
         self.published.load(Ordering::Relaxed)
-    }
-
-    /// How many pages on air are open.
-    #[must_use]
-    pub fn pages(&self) -> usize {
-        self.pages.load(Ordering::Relaxed)
-    }
-
-    /// How many pages of one widget are open.
-    #[must_use]
-    pub fn pages_of(&self, id: WidgetId) -> usize {
-        lock(&self.widgets).get(&id).map_or(0, |place| place.air.receiver_count())
-    }
-
-    /// Counts a page in until the guard is dropped.
-    #[must_use]
-    pub fn page_opened(self: &Arc<Self>) -> PageGuard {
-        self.pages.fetch_add(1, Ordering::Relaxed);
-        self.report_pages();
-        PageGuard { hub: Arc::clone(self), number: self.next_page.fetch_add(1, Ordering::Relaxed) }
-    }
-
-    /// The open pages of an overlay.
-    #[must_use]
-    pub fn open_pages(&self, overlay: u32) -> Vec<OpenPage> {
-        let all = lock(&self.reports);
-        all.values().filter(|page| page.overlay == overlay).cloned().collect()
-    }
-
-    /// What is wrong with open pages: each thing once, with the name of the overlay.
-    pub(crate) fn wrong(&self) -> BTreeSet<(String, String)> {
-        let all = lock(&self.reports);
-        all.values().filter_map(|page| Some((page.name.clone(), page.advice.clone()?))).collect()
     }
 
     /// Asks every page on air to load itself anew.
@@ -396,10 +328,5 @@ impl Hub {
     pub(crate) async fn called(&self, step: Stepped, outcome: Outcome) {
         // A channel that is being let go makes the call again when it comes back.
         let _ = self.orders.send(Order::Called { step, outcome }).await;
-    }
-
-    fn report_pages(&self) {
-        // A full queue means that the strip is about to be drawn anyway.
-        let _ = self.orders.try_send(Order::Pages);
     }
 }

@@ -20,9 +20,9 @@ pub(crate) fn lot(below: usize) -> usize {
 impl Task {
     /// Does something to what is said in chat.
     pub(super) async fn edit_bot(&mut self, edit: BotEdit) -> Result<(), EngineError> {
-        let now = self.inner.clock.now();
+        let now = self.context.clock.now();
         let bot = self.channel.bot().edited(edit, &self.channel.texts(None, now))?;
-        let (store, id, kept) = (self.inner.store.clone(), self.id, bot.clone());
+        let (store, id, kept) = (self.context.store.clone(), self.id, bot.clone());
         self.meanwhile(async move { store.save_bot(id, kept).await }).await?;
         self.channel.set_bot(bot, now, lot);
         self.show_notice();
@@ -37,7 +37,7 @@ impl Task {
 
     /// Says the notice that is due.
     pub(super) fn say_notices(&mut self) {
-        let now = self.inner.clock.now();
+        let now = self.context.clock.now();
         let Some((place, text)) = self.channel.notice(self.is_chat_joined(), now, lot) else { return };
         if place.is_in_chat() || text.is_err() {
             self.speak(None, text);
@@ -50,7 +50,7 @@ impl Task {
         match text {
             Ok(text) => self.say(feed, text),
             Err(why) => {
-                self.hearing.unsaid(why, self.inner.clock.now());
+                self.hearing.unsaid(why, self.context.clock.now());
                 self.pulse_soon();
             }
         }
@@ -58,18 +58,18 @@ impl Task {
 
     /// Whether there is a chat in which can be spoken. A rehearsal has one of its own.
     pub(super) fn is_chat_joined(&self) -> bool {
-        self.keep.is_rehearsal() || self.hub.is_chat_joined()
+        self.context.keep.is_rehearsal() || self.hub.is_chat_joined()
     }
 
     /// Says a line in the chat of a feed, or in all that are joined. In a rehearsal it is seen where chat is seen, and goes
     /// nowhere else.
     pub(super) fn say(&mut self, feed: Option<FeedId>, text: String) {
-        if !self.keep.is_rehearsal() {
+        if !self.context.keep.is_rehearsal() {
             // Where no chat is joined any more, there is nobody to hear it.
             let _ = self.hub.say(feed, text);
             return;
         }
-        let at = self.inner.clock.now();
+        let at = self.context.clock.now();
         let line = ChatLine { at, name: BOT.into(), id: None, role: Role::Owner, text };
         let touched = self.channel.show_chat(feed.unwrap_or(FeedId(0)), vec![line]);
         self.pace.touch(touched);

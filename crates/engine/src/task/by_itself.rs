@@ -3,6 +3,7 @@
 
 use super::Task;
 use crate::error::EngineError;
+use crate::orders::Scheduling;
 use chrono::TimeDelta;
 use tally_core::channel::AirEdit;
 use tally_core::record::entry::{BY_ITSELF, Body, Draft, Origin};
@@ -18,7 +19,7 @@ impl Task {
     /// Writes all that is due.
     pub(super) async fn write_due(&mut self) -> Result<(), EngineError> {
         loop {
-            let now = self.inner.clock.now();
+            let now = self.context.clock.now();
             let (due, timed) = (self.channel.due(now), self.channel.comes_by_itself(now));
             match (due, timed) {
                 // A cue goes by what stood at its instant, before a widget does what is due then.
@@ -33,7 +34,7 @@ impl Task {
 
     /// The same when nothing else is to be written, as soon as the database is there for it.
     pub(super) async fn write_due_when_idle(&mut self) {
-        let now = self.inner.clock.now();
+        let now = self.context.clock.now();
         let is_due = || self.channel.due(now).is_some() || self.channel.comes_by_itself(now).is_some();
         if self.due_from.is_some_and(|from| now < from) || !is_due() {
             return;
@@ -47,22 +48,43 @@ impl Task {
 
     /// Goes on air and off by itself in another way.
     pub(super) async fn edit_air(&mut self, edit: AirEdit) -> Result<(), EngineError> {
-        let rules = self.channel.air_rules().edited(edit, self.inner.clock.now());
-        let (store, id, kept) = (self.inner.store.clone(), self.id, rules.clone());
+        let rules = self.channel.air_rules().edited(edit, self.context.clock.now());
+        let (store, id, kept) = (self.context.store.clone(), self.id, rules.clone());
         self.meanwhile(async move { store.save_air_rules(id, kept).await }).await?;
+        self.channel.set_air_rules(rules);
+        Ok(())
+    }
+
+    /// Goes on air by another calendar, or by the same as it stands now.
+    pub(super) async fn schedule(&mut self, scheduling: Scheduling) -> Result<(), EngineError> {
+        let Scheduling { instead_of, kept, schedule } = scheduling;
+        let (store, id) = (self.context.store.clone(), self.id);
+        let edit = match instead_of {
+            Some(before) => {
+                let reading = store.clone();
+                if self.meanwhile(async move { reading.schedule(id).await }).await? != before {
+                    return Ok(());
+                }
+                AirEdit::Plan(schedule)
+            }
+            None => AirEdit::Schedule(schedule),
+        };
+        let rules = self.channel.air_rules().edited(edit, self.context.clock.now());
+        let kept_rules = rules.clone();
+        self.meanwhile(async move { store.save_schedule(id, kept, kept_rules).await }).await?;
         self.channel.set_air_rules(rules);
         Ok(())
     }
 
     /// When the channel may go on air or off by itself next; not before a failure is over.
     pub(super) fn air_next(&self) -> Option<Instant> {
-        let now = self.inner.clock.now();
+        let now = self.context.clock.now();
         self.channel.air_next(now).max(self.due_from.filter(|from| now < *from))
     }
 
     /// Notes what bears on widgets, of one or of all.
     pub(super) async fn note(&mut self, widget: Option<WidgetId>, what: Notable) -> Result<(), EngineError> {
-        let now = self.inner.clock.now();
+        let now = self.context.clock.now();
         if what == Notable::Changed {
             self.write_due().await?;
         }
@@ -75,7 +97,7 @@ impl Task {
     /// Notes when the server was away.
     pub(super) async fn note_absences(&mut self) -> Result<(), EngineError> {
         let newest = self.channel.roll().last().map(|line| line.arrived_at);
-        let (store, since) = (self.inner.store.clone(), newest.unwrap_or(Instant::UNIX_EPOCH));
+        let (store, since) = (self.context.store.clone(), newest.unwrap_or(Instant::UNIX_EPOCH));
         let absences = self.meanwhile(async move { store.absences_since(since).await }).await?;
         for (from, until) in absences {
             self.note(None, Notable::Away { from, until }).await?;
@@ -84,7 +106,7 @@ impl Task {
     }
 
     pub(super) async fn write_by_itself(&mut self, at: Instant, body: Body) -> Result<(), EngineError> {
-        let now = self.inner.clock.now();
+        let now = self.context.clock.now();
         let id = format!("{}:{}", at.timestamp_micros(), self.channel.last_seq().next());
         let origin = Origin { source: BY_ITSELF.into(), id };
         let draft = Draft { origin, feed: None, happened_at: at, arrived_at: now, body };

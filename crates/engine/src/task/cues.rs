@@ -93,14 +93,14 @@ impl Task {
 
     /// When something comes by itself that cues wait for; no further ahead than the task sleeps.
     pub(super) fn timed_next(&self) -> Option<Instant> {
-        let horizon = after(self.inner.clock.now(), AHEAD * i32::try_from(self.inner.clock.speed()).unwrap_or(1));
+        let horizon = after(self.context.clock.now(), AHEAD * i32::try_from(self.context.clock.speed()).unwrap_or(1));
         let timed = self.channel.comes_by_itself(horizon).map(|heeded| heeded.occasion.at);
         timed.into_iter().chain(self.due_from).max()
     }
 
     /// Writes what cues decided, and does the steps that are due.
     pub(super) async fn run_cues(&mut self) {
-        let now = self.inner.clock.now();
+        let now = self.context.clock.now();
         if self.cues_next().is_none_or(|at| now < at) {
             return;
         }
@@ -122,7 +122,7 @@ impl Task {
                 self.cues.called.pop_front();
                 self.cues.under_way.remove(&fired);
             }
-            let now = self.inner.clock.now();
+            let now = self.context.clock.now();
             let due = self.channel.next_step(&self.cues.under_way).filter(|due| due.at <= now);
             let Some(due) = due else { return Ok(()) };
             let missed = after(due.at, MISSED) < now;
@@ -149,7 +149,7 @@ impl Task {
     async fn write_stepped(&mut self, step: Stepped, outcome: Outcome) -> Result<(), EngineError> {
         let Stepped { fired, step, name } = step;
         let origin = Origin { source: format!("{CUE_SOURCE} steps"), id: format!("{fired}:{step}") };
-        let now = self.inner.clock.now();
+        let now = self.context.clock.now();
         self.write_line(origin, now, Body::Stepped { fired, step, name, outcome }).await.map(drop)
     }
 
@@ -175,7 +175,7 @@ impl Task {
             return;
         }
         self.layouts.mark_unchanged();
-        let (store, id) = (self.inner.store.clone(), self.id);
+        let (store, id) = (self.context.store.clone(), self.id);
         // Where it cannot be read, the next look tries again.
         self.knows_layouts = match self.meanwhile(async move { store.overlays(id).await }).await {
             Ok(all) => {
@@ -188,7 +188,7 @@ impl Task {
 
     /// Writes firings that wait, together.
     async fn write_firings(&mut self) -> Result<(), EngineError> {
-        let now = self.inner.clock.now();
+        let now = self.context.clock.now();
         let draft = |(at, body, id): &(Instant, Body, String)| Draft {
             origin: Origin { source: format!("{CUE_SOURCE} fires"), id: id.clone() },
             feed: None,
@@ -205,7 +205,7 @@ impl Task {
     }
 
     async fn write_line(&mut self, origin: Origin, at: Instant, body: Body) -> Result<Option<Seq>, EngineError> {
-        let draft = Draft { origin, feed: None, happened_at: at, arrived_at: self.inner.clock.now(), body };
+        let draft = Draft { origin, feed: None, happened_at: at, arrived_at: self.context.clock.now(), body };
         let row = EntryRow::of(self.id, &draft)?;
         Ok(self.append(vec![draft], vec![row]).await?.into_iter().flatten().next())
     }
@@ -244,7 +244,7 @@ impl Task {
             return failed("there is no line yet; write one".into());
         }
         let name = due.person.as_deref().and_then(|person| self.channel.name_of(person)).unwrap_or_default();
-        match self.channel.chat_line(text, &name, &due.about, self.inner.clock.now()) {
+        match self.channel.chat_line(text, &name, &due.about, self.context.clock.now()) {
             Ok(_) if !self.is_chat_joined() => failed("no chat is joined; wire one in Feeds".into()),
             Ok(line) if line.is_empty() => Taken::Now(Outcome::Done),
             Ok(line) => Taken::Then(Doing::Say(line)),
@@ -257,7 +257,7 @@ impl Task {
             return Taken::Now(Outcome::Failed("there is no address yet; write one".into()));
         }
         // Nothing of a rehearsal goes out.
-        if self.keep.is_rehearsal() {
+        if self.context.keep.is_rehearsal() {
             return Taken::Now(Outcome::Done);
         }
         let name = due.person.as_deref().and_then(|person| self.channel.name_of(person));
@@ -268,13 +268,13 @@ impl Task {
         let (answer, answered) = oneshot::channel();
         let id = format!("cue_{}_{}_{}", self.id, due.fired, due.step);
         let (channel, address, body) = (self.id, address.to_owned(), body.to_string().into_bytes());
-        if self.inner.calls.try_send(Call { channel, id, address, body, answer }).is_err() {
+        if self.context.calls.try_send(Call { channel, id, address, body, answer }).is_err() {
             return Taken::Now(Outcome::Failed("too many calls are under way".into()));
         }
         self.cues.under_way.insert(due.fired);
         let step = Stepped { fired: due.fired, step: due.step, name: due.name.clone() };
         let hub = std::sync::Arc::clone(&self.hub);
-        self.inner.runtime.spawn(async move {
+        self.context.runtime.spawn(async move {
             let outcome = match tokio::time::timeout(CALL_PATIENCE, answered).await {
                 Ok(Ok(Ok(()))) => Outcome::Done,
                 Ok(Ok(Err(why))) => Outcome::Failed(why),
@@ -292,7 +292,7 @@ impl Task {
         by: String,
         id: String,
     ) -> Result<Seq, EngineError> {
-        let (store, channel) = (self.inner.store.clone(), self.id);
+        let (store, channel) = (self.context.store.clone(), self.id);
         let kept = self.meanwhile(async move { store.overlay(channel, overlay).await }).await?;
         let (layout, pieces) = ((overlay, kept.air), BTreeSet::from([piece]));
         self.record(commands::appear(layout, pieces, shown, CUE_SOURCE, By { name: by, id })).await
@@ -300,8 +300,8 @@ impl Task {
 
     /// Does something to the cues.
     pub(super) async fn edit_cues(&mut self, edit: CueEdit, offer: &Offer) -> Result<Option<u32>, EngineError> {
-        let (cues, edited) = self.channel.cues().edited(edit, offer, self.inner.clock.now())?;
-        let (store, id, kept) = (self.inner.store.clone(), self.id, cues.clone());
+        let (cues, edited) = self.channel.cues().edited(edit, offer, self.context.clock.now())?;
+        let (store, id, kept) = (self.context.store.clone(), self.id, cues.clone());
         self.meanwhile(async move { store.save_cues(id, kept).await }).await?;
         self.channel.set_cues(cues);
         Ok(edited)

@@ -25,7 +25,7 @@ impl Task {
         // What somebody looks at comes first.
         ready.sort_by_key(|id| self.hub.pages_of(*id) == 0);
         if !ready.is_empty() {
-            let now = self.inner.clock.now();
+            let now = self.context.clock.now();
             self.channel.turn(now);
             for id in ready {
                 self.draw_one(id, now);
@@ -73,7 +73,7 @@ impl Task {
             for_helpers: Job::of(piece).is_some(),
             now,
         };
-        let drawn = self.inner.draw.widget(&shown);
+        let drawn = self.context.draw.widget(&shown);
         if self.attention.get(&id) != attention.as_ref() {
             match attention {
                 Some(words) => self.attention.insert(id, words),
@@ -93,7 +93,7 @@ impl Task {
         let shown = self.feeds.iter().filter(|feed| !feed.removed && !matches!(feed.wiring, Wiring::Import { .. }));
         let mut feeds: Vec<PulseFeed> =
             shown.map(|feed| PulseFeed { name: feed.name.clone(), heard: self.heard(feed) }).collect();
-        if self.keep.is_rehearsal() {
+        if self.context.keep.is_rehearsal() {
             let last = self.channel.roll().last().map(|line| line.arrived_at);
             feeds.push(PulseFeed { name: SCRIPT.into(), heard: Heard { last, connected: true, ..Heard::default() } });
         }
@@ -103,13 +103,14 @@ impl Task {
         let named = |(id, words): (&WidgetId, &String)| Some((title(*id)?, words.clone()));
         let attention: Vec<(String, String)> = self.attention.iter().filter_map(named).collect();
         let shows = self.channel.book().shows();
-        let now = self.inner.clock.now();
+        let now = self.context.clock.now();
         let pulse = Pulse {
             attention: &attention,
             needs: &self.needs(now),
             feeds: &feeds,
             roll: &roll,
             in_force: &self.channel.roll_in_force(),
+            is_kept: !self.context.keep.is_rehearsal(),
             pages: self.hub.pages(),
             on_air: match (shows.on_air(), shows.ending()) {
                 (None, _) => OnAir::Off,
@@ -120,13 +121,13 @@ impl Task {
             calendar: self.channel.settings().calendar,
             now,
         };
-        self.hub.publish_pulse(self.inner.draw.pulse(&pulse));
+        self.hub.publish_pulse(self.context.draw.pulse(&pulse));
         let newest = self.channel.chat().newest().next().map(|(number, ..)| number);
         if self.chat_drawn != newest {
             self.chat_drawn = newest;
             let chat: Vec<_> =
                 self.channel.chat().newest().take(CHAT).map(|(number, _, line)| (number, line)).collect();
-            self.hub.publish_chat(self.inner.draw.chat(&chat));
+            self.hub.publish_chat(self.context.draw.chat(&chat));
         }
     }
 

@@ -47,7 +47,7 @@ impl Task {
             Ok(()) => self.levels.written(now),
             Err(error) => {
                 tracing::warn!(%error, channel = %self.id, "readings of levels could not be recorded yet");
-                self.levels.postpone(after(self.inner.clock.now(), REST));
+                self.levels.postpone(after(self.context.clock.now(), REST));
             }
         }
     }

@@ -35,7 +35,7 @@ impl Task {
     pub(super) fn look(&mut self, order: Order) {
         match order {
             Order::Report { feed, report } => {
-                self.hearing.report(feed, report, self.inner.clock.now());
+                self.hearing.report(feed, report, self.context.clock.now());
                 self.pulse_soon();
             }
             Order::Chat { feed, lines } => self.hear_chat(feed, lines),
@@ -46,7 +46,7 @@ impl Task {
             }
             Order::Pages => self.pulse_soon(),
             Order::Ask(question) => {
-                let now = self.inner.clock.now();
+                let now = self.context.clock.now();
                 self.channel.turn(now);
                 question(&self.channel, &self.hearing, now);
             }

@@ -1,5 +1,6 @@
 //! One channel's task: the only writer of its state and of its ledger.
 
+mod alarm;
 mod bot;
 mod by_itself;
 mod celebrations;
@@ -16,15 +17,16 @@ mod shaping;
 mod supervise;
 mod votes;
 
-use crate::engine::Inner;
+use crate::context::Context;
 use crate::error::EngineError;
 use crate::hub::Hub;
-use crate::keep::Keep;
 use crate::orders::Order;
 use crate::publish::Pace;
 pub(crate) use bot::lot;
 use celebrations::Celebrations;
 use cues::CuesAtWork;
+use futures_util::FutureExt;
+use futures_util::future::BoxFuture;
 use heard::Hearing;
 use rehearsing::Rehearsal;
 use said::Said;
@@ -53,23 +55,22 @@ const SNAPSHOT_EVERY: u64 = 50_000;
 const NO_SNAPSHOT: Seq = Seq(0);
 /// Lines that are taken together into one append.
 const MOST_DRAFTS: usize = 4_000;
-/// Least time between two drawings of the signal strip.
-const PULSE_GAP: Duration = Duration::from_millis(200);
 /// The strip is drawn anew after this long without any event, so that "quiet since" stays true.
 const PULSE_IDLE: Duration = Duration::from_secs(20);
-/// Looking for the next alarm takes at most one part in so many and one of the task's time.
-const ALARM_REST: u32 = 9;
 
 /// Loads a channel, publishes all its drawings, and sets it going.
-pub(crate) async fn load(
-    inner: Arc<Inner>,
+pub(crate) fn load(
+    context: Context,
     id: ChannelId,
     hub: Arc<Hub>,
     waiting: mpsc::Receiver<Order>,
-) -> Result<(), EngineError> {
-    let task = supervise::begin(&inner, id, &hub).await?;
-    inner.runtime.spawn(supervise::supervise(Task { waiting, ..task }));
-    Ok(())
+) -> BoxFuture<'static, Result<(), EngineError>> {
+    async move {
+        let task = supervise::begin(&context, id, &hub).await?;
+        context.runtime.spawn(supervise::supervise(Task { waiting, ..task }));
+        Ok(())
+    }
+    .boxed()
 }
 
 /// The names of feeds that can be chosen: those that are not removed.
@@ -78,9 +79,8 @@ fn names(feeds: &[Feed]) -> BTreeMap<FeedId, String> {
 }
 
 struct Task {
-    inner: Arc<Inner>,
+    context: Context,
     id: ChannelId,
-    keep: Keep,
     waiting: mpsc::Receiver<Order>,
     /// Orders that came while the database was waited for, and have to wait for it too.
     deferred: VecDeque<Order>,
@@ -143,25 +143,23 @@ impl Task {
     ///
     /// # Errors
     /// The database is away, or there is no such channel.
-    async fn begin(inner: Arc<Inner>, id: ChannelId, hub: Arc<Hub>) -> Result<Self, EngineError> {
-        let mut loaded = Loaded::of(&inner, id).await?;
+    async fn begin(context: Context, id: ChannelId, hub: Arc<Hub>) -> Result<Self, EngineError> {
+        let mut loaded = Loaded::of(&context, id).await?;
         let drafts = std::mem::take(&mut loaded.drafts);
-        let keep = Keep::Database { store: inner.store.clone(), ledger: inner.ledger.clone() };
-        let mut task = Self::new(inner, id, hub, keep, loaded);
+        let mut task = Self::new(context, id, hub, loaded);
         task.begin_with(drafts).await?;
         Ok(task)
     }
 
-    fn new(inner: Arc<Inner>, id: ChannelId, hub: Arc<Hub>, keep: Keep, loaded: Loaded) -> Self {
+    fn new(context: Context, id: ChannelId, hub: Arc<Hub>, loaded: Loaded) -> Self {
         let Loaded { channel, record, tokens, feeds, .. } = loaded;
         let now = tokio::time::Instant::now();
         let layouts = hub.overlays_watch();
         Self {
             kept_at: channel.last_seq(),
             channel,
-            inner,
+            context,
             id,
-            keep,
             waiting: mpsc::channel(1).1,
             deferred: VecDeque::new(),
             doing: "loading".into(),
@@ -198,7 +196,7 @@ impl Task {
         self.catch_up().await?;
         self.lives = true;
         self.hub.cover(self.channel.is_covered());
-        if !self.keep.is_rehearsal() {
+        if !self.context.keep.is_rehearsal() {
             self.note_absences().await?;
         }
         self.load_vote_keys().await?;
@@ -283,7 +281,7 @@ impl Task {
             self.run_cues().await;
             self.say_notices();
             self.doing = "recording levels".into();
-            self.record_levels(self.inner.clock.now()).await;
+            self.record_levels(self.context.clock.now()).await;
             self.doing = "drawing".into();
             self.fire_alarm();
             self.draw();
@@ -295,7 +293,7 @@ impl Task {
 
     async fn handle(&mut self, order: Order) {
         // What is rehearsed is a copy: what people make is made in the channel itself.
-        if self.keep.is_rehearsal() && order.shapes() {
+        if self.context.keep.is_rehearsal() && order.shapes() {
             return;
         }
         // Replies to somebody who has gone away meanwhile are dropped: the command is done all the same.
@@ -311,6 +309,9 @@ impl Task {
             }
             Order::EditAir { edit, reply } => {
                 let _ = reply.send(self.edit_air(edit).await);
+            }
+            Order::Schedule { scheduling, reply } => {
+                let _ = reply.send(self.schedule(*scheduling).await);
             }
             Order::EditLooks { edit, reply } => {
                 let _ = reply.send(self.edit_looks(edit).await);
@@ -341,57 +342,6 @@ impl Task {
         }
     }
 
-    // ---- alarms and publishing ----
-
-    /// Looks anew for what changes by itself next. That asks every widget, which can cost more than the event
-    /// that made it needed; so in a flood it waits its turn, and then looks from the first such event on.
-    fn set_alarm(&mut self) {
-        self.alarm_wanted.get_or_insert_with(|| self.inner.clock.now());
-        let begun = tokio::time::Instant::now();
-        if begun < self.alarm_from {
-            return;
-        }
-        if let Some(since) = self.alarm_wanted.take() {
-            self.alarm = self.channel.next_alarm(since);
-            let ended = tokio::time::Instant::now();
-            self.alarm_from = ended + (ended - begun) * ALARM_REST;
-        }
-    }
-
-    fn fire_alarm(&mut self) {
-        if self.alarm_wanted.is_some() {
-            self.set_alarm();
-        }
-        let now = self.inner.clock.now();
-        if let Some((at, _)) = &self.alarm
-            && *at <= now
-            && let Some((_, ids)) = self.alarm.take()
-        {
-            self.pace.touch(ids);
-            self.set_alarm();
-        }
-    }
-
-    fn pulse_soon(&mut self) {
-        if self.pulse_due.is_none() {
-            self.pulse_due = Some(self.pulse_drawn + PULSE_GAP);
-        }
-    }
-
-    /// When the task must look up even if nobody calls.
-    fn wake_at(&self) -> tokio::time::Instant {
-        let idle = self.pulse_drawn + PULSE_IDLE;
-        let alarm = self.alarm.as_ref().map(|(at, _)| self.until(*at));
-        let looks = self.alarm_wanted.map(|_| self.alarm_from);
-        [Some(idle), self.pace.next(), self.pulse_due, alarm, looks].into_iter().flatten().min().unwrap_or(idle)
-    }
-
-    /// When to wake for an instant. A far one is looked at again from time to time, should the machine's clock
-    /// be set.
-    fn until(&self, at: Instant) -> tokio::time::Instant {
-        tokio::time::Instant::now() + self.inner.clock.wait(at).min(PULSE_IDLE)
-    }
-
     async fn keep_snapshot(&mut self) {
         if self.kept_at == self.channel.last_seq() {
             return;
@@ -402,7 +352,7 @@ impl Task {
             self.channel.book().dirty().map(|(day, facts, changed)| BookPart::of(day, facts, changed)).collect();
         let saved = match parts {
             Ok(parts) => {
-                let (keep, id, snapshot) = (self.keep.clone(), self.id, self.channel.snapshot());
+                let (keep, id, snapshot) = (self.context.keep.clone(), self.id, self.channel.snapshot());
                 self.meanwhile(async move { keep.save_snapshot(id, snapshot, parts.concat()).await }).await
             }
             Err(error) => Err(error),

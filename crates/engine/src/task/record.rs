@@ -62,7 +62,7 @@ impl Task {
     pub(super) async fn record(&mut self, command: Command) -> Result<Seq, EngineError> {
         self.catch_up().await?;
         self.write_due().await?;
-        let now = self.inner.clock.now();
+        let now = self.context.clock.now();
         let Command { origin, happened_at, decide, is_asked } = command;
         let body = match decide(&self.channel, now) {
             Ok(body) => body,
@@ -88,7 +88,7 @@ impl Task {
 
     /// The line that was written for an origin before, if it says what is asked now.
     async fn done_before(&mut self, origin: Origin, is_asked: &IsAsked) -> Result<Option<Seq>, EngineError> {
-        let (keep, id, key) = (self.keep.clone(), self.id, origin_key(Namespace::Own, &origin));
+        let (keep, id, key) = (self.context.keep.clone(), self.id, origin_key(Namespace::Own, &origin));
         match self.meanwhile(async move { keep.entry_by_origin(id, key).await }).await {
             Ok(entry) if is_asked(&entry.body) => Ok(Some(entry.seq)),
             Ok(_) => Err(EngineError::KeyReused),
@@ -120,7 +120,7 @@ impl Task {
         }
         for _ in 0..3 {
             self.catch_up().await?;
-            let (keep, id, after, rows) = (self.keep.clone(), self.id, self.channel.last_seq(), rows.clone());
+            let (keep, id, after, rows) = (self.context.keep.clone(), self.id, self.channel.last_seq(), rows.clone());
             match self.meanwhile(async move { keep.append(id, after, rows).await }).await {
                 Ok(places) => {
                     for (draft, place) in drafts.into_iter().zip(&places) {
@@ -162,7 +162,7 @@ impl Task {
     /// Folds in whatever the ledger holds beyond the present state.
     pub(super) async fn catch_up(&mut self) -> Result<(), EngineError> {
         while self.behind {
-            let (keep, id, after) = (self.keep.clone(), self.id, self.channel.last_seq());
+            let (keep, id, after) = (self.context.keep.clone(), self.id, self.channel.last_seq());
             let entries = self.meanwhile(async move { keep.entries_after(id, None, after, PAGE).await }).await?;
             self.behind = !entries.is_empty();
             for entry in &entries {

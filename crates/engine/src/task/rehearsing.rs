@@ -30,7 +30,7 @@ impl Task {
         make_believe: MakeBelieve,
         feed: FeedId,
     ) -> Result<Rehearsed, EngineError> {
-        let now = self.inner.clock.now();
+        let now = self.context.clock.now();
         if self.rehearsal.is_none() {
             self.rehearsal = Some(Rehearsal { channel: self.channel.rehearsal(now), watches: BTreeMap::new() });
         }
@@ -75,7 +75,7 @@ impl Task {
         let view = piece.view(&scope);
         let celebration = watches.entry(widget).or_default().look(&view, now);
         let seen = Seen { view: &view, look: piece.look(), celebration, muted: false };
-        self.hub.broadcast(self.inner.draw.rehearsal(widget, seen));
+        self.hub.broadcast(self.context.draw.rehearsal(widget, seen));
         Ok(Rehearsed {
             verdicts: piece.counts(settings).into_iter().filter_map(judge).collect(),
             before: before.text(),
@@ -86,7 +86,7 @@ impl Task {
 
     /// Puts what stands on the stage into the rehearsal: what was rehearsed stays.
     pub(super) fn rehearse_as_staged(&mut self, id: WidgetId) {
-        let now = self.inner.clock.now();
+        let now = self.context.clock.now();
         let (Some(rehearsal), Some(staged)) = (&mut self.rehearsal, self.channel.staged(id)) else { return };
         let (piece, _) = rehearsal.channel.widget(id).unwrap_or(staged).with(staged.setup());
         rehearsal.channel.put(id, piece);
@@ -94,7 +94,7 @@ impl Task {
         rehearsal.watches.remove(&id);
         if let (Some(view), Some(piece)) = (rehearsal.channel.view(id, now), rehearsal.channel.widget(id)) {
             self.hub.broadcast(
-                self.inner
+                self.context
                     .draw
                     .rehearsal(id, Seen { view: &view, look: piece.look(), celebration: None, muted: false }),
             );

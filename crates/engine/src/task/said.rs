@@ -48,7 +48,7 @@ impl Said {
 impl Task {
     /// Takes in what is said in chat: it is shown at once, and what is to be recorded of it waits its turn.
     pub(super) fn hear_chat(&mut self, feed: FeedId, lines: Vec<ChatLine>) {
-        let now = self.inner.clock.now();
+        let now = self.context.clock.now();
         self.hearing.chat(feed, lines.len(), now);
         let heard = self.channel.hear(feed, lines, now);
         self.pace.touch(heard.touched);
@@ -76,7 +76,7 @@ impl Task {
 
     /// Records what waits.
     pub(super) async fn record_said(&mut self) {
-        let now = self.inner.clock.now();
+        let now = self.context.clock.now();
         if self.said.is_empty() || self.said.from.is_some_and(|from| now < from) {
             return;
         }
@@ -105,7 +105,7 @@ impl Task {
             self.said.commands.drain(..together);
         }
         while let Some((feed, press)) = self.said.presses.pop_front() {
-            let Origin { source, id } = self.said.origin(self.inner.clock.now());
+            let Origin { source, id } = self.said.origin(self.context.clock.now());
             let ChatPress { widget, action, text, by } = press;
             let pressed = Pressed {
                 widget,
@@ -129,7 +129,7 @@ impl Task {
     }
 
     fn trouble(&mut self, feed: FeedId, what: &str) {
-        self.hearing.report(feed, Report::Trouble(what.to_owned()), self.inner.clock.now());
+        self.hearing.report(feed, Report::Trouble(what.to_owned()), self.context.clock.now());
         self.pulse_soon();
     }
 

@@ -57,7 +57,7 @@ pub(super) fn seal_for_rehearsal(channel: &mut Channel, mut apply: impl FnMut(&m
 impl Task {
     /// Takes up the seeds that were kept when the program ended.
     pub(super) async fn load_seeds(&mut self) -> Result<(), EngineError> {
-        let (keep, id) = (self.keep.clone(), self.id);
+        let (keep, id) = (self.context.keep.clone(), self.id);
         let kept = self.meanwhile(async move { keep.seeds(id).await }).await?;
         self.seeds.kept = kept.into_iter().map(|(widget, promised, seed)| (promised, (widget, seed))).collect();
         self.channel.set_seeds(self.seeds.by_commitment());
@@ -66,7 +66,7 @@ impl Task {
 
     /// Sees to it that every wheel has a sealed seed for its next spin, and that no other is kept.
     pub(super) async fn keep_promises(&mut self) {
-        let now = self.inner.clock.now();
+        let now = self.context.clock.now();
         if self.seeds.from.is_some_and(|from| now < from) {
             return;
         }
@@ -90,17 +90,17 @@ impl Task {
                 Piece::Wheel(folded) => folded.state.spun(kept),
                 _ => None,
             });
-            let keep = self.keep.clone();
+            let keep = self.context.keep.clone();
             self.meanwhile(async move { keep.seed_is_out(kept, spun).await }).await?;
             self.seeds.kept.remove(&kept);
         }
         for widget in unsealed(&self.channel, &self.seeds.by_commitment()) {
-            let (keep, seed) = (self.keep.clone(), Bytes32(rand::random()));
+            let (keep, seed) = (self.context.keep.clone(), Bytes32(rand::random()));
             let promise = commitment(seed);
             self.meanwhile(async move { keep.keep_seed(widget, promise, seed).await }).await?;
             self.seeds.kept.insert(promise, (widget, seed));
             self.channel.set_seeds(self.seeds.by_commitment());
-            self.write_by_itself(self.inner.clock.now(), sealed(widget, promise)).await?;
+            self.write_by_itself(self.context.clock.now(), sealed(widget, promise)).await?;
         }
         Ok(())
     }

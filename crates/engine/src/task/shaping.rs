@@ -47,7 +47,7 @@ impl Task {
                     let setup = self.successor(id, setup)?;
                     // What lies this far back was told in another currency, or does not remember what held since.
                     if (&setup, &draft) != (&told.0, &told.1) {
-                        let (store, setup, draft) = (self.inner.store.clone(), setup.clone(), draft.clone());
+                        let (store, setup, draft) = (self.context.store.clone(), setup.clone(), draft.clone());
                         self.meanwhile(async move { store.replace_setup(widget, setup, draft).await }).await?;
                     }
                     self.replace(id, setup, draft).await
@@ -64,7 +64,7 @@ impl Task {
         let air = self.channel.widget(id).ok_or(EngineError::NotFound)?.setup();
         let staged = self.channel.staged(id).ok_or(EngineError::NotFound)?;
         self.channel.looks().check(key, text)?;
-        let (edited, _) = staged.edited(key, text, &self.channel.scope(self.inner.clock.now()))?;
+        let (edited, _) = staged.edited(key, text, &self.channel.scope(self.context.clock.now()))?;
         if edited.setup() == staged.setup() {
             return Ok(());
         }
@@ -85,36 +85,36 @@ impl Task {
 
     /// What a widget was before its newest change, taken out of its past.
     async fn take_back(&mut self, id: WidgetId, widget: OwnWidget) -> Result<Option<Past>, EngineError> {
-        let store = self.inner.store.clone();
+        let store = self.context.store.clone();
         let past = self.meanwhile(async move { store.widget_past(widget).await }).await?;
         if let Some(past) = past {
             self.note_change(id, &past.setup).await?;
         }
-        let store = self.inner.store.clone();
+        let store = self.context.store.clone();
         Ok(self.meanwhile(async move { store.take_back_setup(widget).await }).await?)
     }
 
     async fn set_archived(&mut self, widget: OwnWidget, archived: bool) -> Result<(), EngineError> {
-        let store = self.inner.store.clone();
+        let store = self.context.store.clone();
         Ok(self.meanwhile(async move { store.archive_widget(widget, archived).await }).await?)
     }
 
     /// A widget, if it is the channel's own.
     async fn own(&mut self, id: WidgetId) -> Result<OwnWidget, EngineError> {
-        let (store, channel) = (self.inner.store.clone(), self.id);
+        let (store, channel) = (self.context.store.clone(), self.id);
         Ok(self.meanwhile(async move { store.own_widget(channel, id).await }).await?)
     }
 
     /// The channel's widgets, with those in the archive.
     async fn all_widgets(&mut self) -> Result<Vec<WidgetRecord>, EngineError> {
-        let (store, channel) = (self.inner.store.clone(), self.id);
+        let (store, channel) = (self.context.store.clone(), self.id);
         Ok(self.meanwhile(async move { store.widgets(channel).await }).await?)
     }
 
     /// A setup that takes the place of the one on air.
     fn successor(&self, id: WidgetId, setup: Setup) -> Result<Setup, EngineError> {
         let piece = self.channel.widget(id).ok_or(EngineError::NotFound)?;
-        Ok(piece.succeeded_by(setup, self.inner.clock.now()))
+        Ok(piece.succeeded_by(setup, self.context.clock.now()))
     }
 
     /// Keeps another setup and draft with what they were before, and shows them.
@@ -134,7 +134,7 @@ impl Task {
             words: words.to_owned(),
             currency: Some(self.channel.settings().currency),
         };
-        let (store, kept, tried) = (self.inner.store.clone(), setup.clone(), draft.clone());
+        let (store, kept, tried) = (self.context.store.clone(), setup.clone(), draft.clone());
         self.meanwhile(async move { store.save_setup(widget, kept, tried, before).await }).await?;
         self.replace(id, setup, draft).await
     }
@@ -188,7 +188,7 @@ impl Task {
         let mut after = Seq(0);
         let acts_alone = fresh.notes() == 0;
         loop {
-            let (keep, channel) = (self.keep.clone(), self.id);
+            let (keep, channel) = (self.context.keep.clone(), self.id);
             let kinds = acts_alone.then(|| vec![ACT, VOID]);
             let entries = self.meanwhile(async move { keep.entries_after(channel, kinds, after, PAGE).await }).await?;
             let Some(last) = entries.last() else { return Ok(fresh) };
@@ -201,7 +201,7 @@ impl Task {
 
     pub(super) async fn create(&mut self, setup: Setup, page_token: String) -> Result<WidgetId, EngineError> {
         self.catch_up().await?;
-        let (store, id) = (self.inner.store.clone(), self.id);
+        let (store, id) = (self.context.store.clone(), self.id);
         let record = self.meanwhile(async move { store.create_widget(id, setup, page_token).await }).await?;
         self.channel.put(record.id, record.setup.unfolded());
         self.tokens.insert(record.id, record.page_token);
@@ -242,7 +242,7 @@ impl Task {
         self.pace.touch([id]);
         self.set_alarm();
         // Its address holds as soon as whoever asked for it hears that it is there.
-        let now = self.inner.clock.now();
+        let now = self.context.clock.now();
         self.draw_one(id, now);
     }
 
@@ -260,7 +260,7 @@ impl Task {
         self.record_levels(Instant::MAX_UTC).await;
         let (settings, air, at_once) = (record.settings.clone(), record.air_signals.clone(), record.edits_at_once);
         let levels = levels::of(record.level_gap_s);
-        let (store, kept) = (self.inner.store.clone(), converted.clone());
+        let (store, kept) = (self.context.store.clone(), converted.clone());
         self.note(None, Notable::Changed).await?;
         record.cues = self.channel.converted_cues(after);
         let cues = record.cues.clone();
@@ -281,8 +281,8 @@ impl Task {
     }
 
     pub(super) async fn edit_desk(&mut self, edit: DeskEdit) -> Result<Option<u32>, EngineError> {
-        let (desk, new) = self.channel.edited_desk(edit, self.inner.clock.now())?;
-        let (store, id, kept) = (self.inner.store.clone(), self.id, desk.clone());
+        let (desk, new) = self.channel.edited_desk(edit, self.context.clock.now())?;
+        let (store, id, kept) = (self.context.store.clone(), self.id, desk.clone());
         self.meanwhile(async move { store.save_desk(id, kept).await }).await?;
         self.channel.set_desk(desk);
         // Plates carry their keys, which go by their places.
@@ -293,7 +293,7 @@ impl Task {
 
     pub(super) async fn edit_looks(&mut self, edit: LookEdit) -> Result<Option<u32>, EngineError> {
         let (looks, edited) = self.channel.looks().edited(edit)?;
-        let (store, id, kept) = (self.inner.store.clone(), self.id, looks.clone());
+        let (store, id, kept) = (self.context.store.clone(), self.id, looks.clone());
         self.meanwhile(async move { store.save_looks(id, kept).await }).await?;
         let touched = self.channel.set_looks(looks);
         for id in &touched {
@@ -322,7 +322,7 @@ impl Task {
                 continue;
             }
             let own = self.own(id).await?;
-            let store = self.inner.store.clone();
+            let store = self.context.store.clone();
             let newest = match goes_back {
                 true => self.meanwhile(async move { store.widget_past(own).await }).await?,
                 false => None,
@@ -343,7 +343,7 @@ impl Task {
     pub(super) async fn readdress(&mut self, id: WidgetId, page_token: String) -> Result<String, EngineError> {
         let old = self.tokens.get(&id).cloned().ok_or(EngineError::NotFound)?;
         let widget = self.own(id).await?;
-        let (store, token) = (self.inner.store.clone(), page_token.clone());
+        let (store, token) = (self.context.store.clone(), page_token.clone());
         self.meanwhile(async move { store.save_page_token(widget, token).await }).await?;
         self.tokens.insert(id, page_token);
         self.pace.touch([id]);

@@ -1,12 +1,12 @@
 //! A task that ends when it should not is loaded anew: its channel goes on, and what ended it is told.
 
 use super::{Task, names};
-use crate::engine::Inner;
+use crate::context::Context;
 use crate::error::EngineError;
 use crate::hub::Hub;
-use crate::keep::Keep;
 use crate::orders::Order;
 use futures_util::FutureExt;
+use futures_util::future::BoxFuture;
 use std::any::Any;
 use std::collections::BTreeMap;
 use std::panic::AssertUnwindSafe;
@@ -33,25 +33,25 @@ pub(super) struct Loaded {
 }
 
 impl Loaded {
-    pub(super) async fn of(inner: &Inner, id: ChannelId) -> Result<Self, EngineError> {
-        let record = inner.store.channel(id).await?;
-        let mut widgets = inner.store.widgets(id).await?;
+    pub(super) async fn of(context: &Context, id: ChannelId) -> Result<Self, EngineError> {
+        let record = context.store.channel(id).await?;
+        let mut widgets = context.store.widgets(id).await?;
         let tokens = widgets.iter().map(|one| (one.id, one.page_token.clone())).collect();
         widgets.retain(|one| !one.archived);
         let drafts = widgets.iter().filter_map(|one| Some((one.id, one.draft.clone()?))).collect();
         let pieces = widgets.into_iter().map(|one| (one.id, one.setup.unfolded()));
         let empty = Channel::new(record.settings.clone(), pieces);
-        let mut channel = match inner.store.snapshot(id).await? {
+        let mut channel = match context.store.snapshot(id).await? {
             Some((snapshot, pages)) => empty.resume(snapshot, pages).unwrap_or(empty),
             None => empty,
         };
-        let feeds = inner.store.feeds(id).await?;
+        let feeds = context.store.feeds(id).await?;
         channel.set_feeds(names(&feeds));
         channel.set_desk(record.desk.clone());
         channel.set_looks(record.looks.clone());
         channel.set_cues(record.cues.clone());
-        channel.set_air_rules(inner.store.air_rules(id).await?);
-        channel.set_bot(inner.store.bot(id).await?, inner.clock.now(), super::bot::lot);
+        channel.set_air_rules(context.store.air_rules(id).await?);
+        channel.set_bot(context.store.bot(id).await?, context.clock.now(), super::bot::lot);
         Ok(Self { channel, record, tokens, drafts, feeds })
     }
 }
@@ -64,9 +64,9 @@ pub(super) async fn supervise(mut task: Task) {
         let begun = tokio::time::Instant::now();
         // What may be left half done is thrown away with the task: everything durable is in the ledger.
         let Err(why) = AssertUnwindSafe(task.run()).catch_unwind().await else { return };
-        let Task { inner, id, hub, mut waiting, doing, .. } = task;
+        let Task { context, id, hub, mut waiting, doing, .. } = task;
         tracing::error!(channel = %id, doing, why = reason(&*why), "a channel's task has ended; it is loaded anew");
-        inner.health.mark_down(id);
+        context.health.mark_down(id);
         if begun.elapsed() > LONGEST_WAIT {
             wait = Duration::ZERO;
         }
@@ -79,47 +79,51 @@ pub(super) async fn supervise(mut task: Task) {
                     return;
                 }
             }
-            match begin(&inner, id, &hub).await {
+            match begin(&context, id, &hub).await {
                 Ok(task) => break Task { waiting, ..task },
                 Err(error) => tracing::warn!(%error, channel = %id, "a channel could not be loaded anew"),
             }
         };
-        inner.health.mark_up(id);
+        context.health.mark_up(id);
     }
 }
 
 /// Sets a rehearsal of a channel going, as it was copied for that. It goes on as long as it can: one that ends when it
 /// should not is over.
-pub(crate) async fn rehearse(
-    inner: Arc<Inner>,
+pub(crate) fn rehearse(
+    context: Context,
     id: ChannelId,
     hub: Arc<Hub>,
     waiting: mpsc::Receiver<Order>,
     channel: Channel,
-) -> Result<(), EngineError> {
-    let record = inner.store.channel(id).await?;
-    let widgets = inner.store.widgets(id).await?;
-    let tokens = widgets.into_iter().map(|one| (one.id, one.page_token)).collect();
-    // The channel's feeds bring nothing here.
-    let loaded = Loaded { channel, record, tokens, drafts: Vec::new(), feeds: Vec::new() };
-    let mut task = Task::new(Arc::clone(&inner), id, hub, Keep::memory(), loaded);
-    task.begin_with(Vec::new()).await?;
-    task.waiting = waiting;
-    inner.runtime.spawn(async move {
-        if let Err(why) = AssertUnwindSafe(task.run()).catch_unwind().await {
-            let (doing, why) = (&task.doing, reason(&*why));
-            tracing::error!(channel = %id, doing, why, "a rehearsal has ended when it should not");
-        }
-    });
-    Ok(())
+) -> BoxFuture<'static, Result<(), EngineError>> {
+    async move {
+        let record = context.store.channel(id).await?;
+        let widgets = context.store.widgets(id).await?;
+        let tokens = widgets.into_iter().map(|one| (one.id, one.page_token)).collect();
+        // The channel's feeds bring nothing here.
+        let loaded = Loaded { channel, record, tokens, drafts: Vec::new(), feeds: Vec::new() };
+        let runtime = context.runtime.clone();
+        let mut task = Task::new(context, id, hub, loaded);
+        task.begin_with(Vec::new()).await?;
+        task.waiting = waiting;
+        runtime.spawn(async move {
+            if let Err(why) = AssertUnwindSafe(task.run()).catch_unwind().await {
+                let (doing, why) = (&task.doing, reason(&*why));
+                tracing::error!(channel = %id, doing, why, "a rehearsal has ended when it should not");
+            }
+        });
+        Ok(())
+    }
+    .boxed()
 }
 
 /// Makes a task. Should that fail in a way that it must not, it is told, and the channel is away.
-pub(super) async fn begin(inner: &Arc<Inner>, id: ChannelId, hub: &Arc<Hub>) -> Result<Task, EngineError> {
-    let begun = Task::begin(Arc::clone(inner), id, Arc::clone(hub));
+pub(super) async fn begin(context: &Context, id: ChannelId, hub: &Arc<Hub>) -> Result<Task, EngineError> {
+    let begun = Task::begin(context.clone(), id, Arc::clone(hub));
     AssertUnwindSafe(begun).catch_unwind().await.unwrap_or_else(|why| {
         tracing::error!(channel = %id, why = reason(&*why), "a channel cannot be loaded");
-        inner.health.mark_down(id);
+        context.health.mark_down(id);
         Err(EngineError::Away)
     })
 }

@@ -81,7 +81,7 @@ impl Votes {
 impl Task {
     /// Remembers which keys were kept when the program ended.
     pub(super) async fn load_vote_keys(&mut self) -> Result<(), EngineError> {
-        let (keep, id) = (self.keep.clone(), self.id);
+        let (keep, id) = (self.context.keep.clone(), self.id);
         self.votes.kept = self.meanwhile(async move { keep.polls_with_keys(id).await }).await?;
         Ok(())
     }
@@ -96,11 +96,11 @@ impl Task {
                 self.put_back(waiting);
             }
         }
-        let (now, channel) = (self.inner.clock.now(), &self.channel);
+        let (now, channel) = (self.context.clock.now(), &self.channel);
         let over = |place: &&Place| !channel.awaits_votes(place.0, place.1, now);
         let over: Vec<Place> = self.votes.kept.iter().filter(over).copied().collect();
         for place in over {
-            let keep = self.keep.clone();
+            let keep = self.context.keep.clone();
             let dropped = self.meanwhile(async move { keep.drop_vote_key(place.0, place.1).await }).await;
             // Should the database be away, the key goes with the next try.
             if dropped.is_ok() {
@@ -112,7 +112,7 @@ impl Task {
 
     async fn try_record_votes(&mut self, waiting: &BTreeMap<Place, Vec<HeardVote>>) -> Result<(), EngineError> {
         self.write_due().await?;
-        let now = self.inner.clock.now();
+        let now = self.context.clock.now();
         let mut drafts = Vec::new();
         for (place, heard) in waiting {
             let key = self.vote_key(*place).await?;
@@ -137,14 +137,14 @@ impl Task {
             votes.extend(newer);
             self.votes.waiting.insert(place, votes);
         }
-        self.votes.due = Some(self.until(after(self.inner.clock.now(), LATER)));
+        self.votes.due = Some(self.until(after(self.context.clock.now(), LATER)));
     }
 
     async fn vote_key(&mut self, place: Place) -> Result<Secret, EngineError> {
         if let Some(key) = self.votes.keys.get(&place) {
             return Ok(*key);
         }
-        let (fresh, keep): (Secret, _) = (rand::random(), self.keep.clone());
+        let (fresh, keep): (Secret, _) = (rand::random(), self.context.keep.clone());
         let key = self.meanwhile(async move { keep.vote_key(place.0, place.1, fresh).await }).await?;
         self.votes.keys.insert(place, key);
         if !self.votes.kept.contains(&place) {

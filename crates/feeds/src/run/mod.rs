@@ -15,6 +15,8 @@ pub use stream::stream_address;
 
 use crate::intake::KEPT;
 use crate::outside::Outside;
+use futures_util::FutureExt;
+use futures_util::future::BoxFuture;
 use std::collections::HashMap;
 use std::time::Duration;
 use tally_core::record::ids::{ChannelId, FeedId};
@@ -50,33 +52,36 @@ impl Line {
 }
 
 /// Keeps all feeds of all channels going, and follows what their owners change. Runs until dropped.
-pub async fn keep(engine: Engine, outside: Outside) {
-    let mut running: HashMap<u32, (Feed, Running)> = HashMap::new();
-    let mut changes = engine.feeds_watch();
-    loop {
-        changes.mark_unchanged();
-        let wanted = match engine.store().feeds_to_run().await {
-            Ok(wanted) => wanted,
-            Err(error) => {
-                tracing::warn!(%error, "the feeds cannot be read; they go on as they are");
-                tokio::time::sleep(DATABASE_WAIT).await;
-                continue;
+pub fn keep(engine: Engine, outside: Outside) -> BoxFuture<'static, ()> {
+    async move {
+        let mut running: HashMap<u32, (Feed, Running)> = HashMap::new();
+        let mut changes = engine.feeds_watch();
+        loop {
+            changes.mark_unchanged();
+            let wanted = match engine.store().feeds_to_run().await {
+                Ok(wanted) => wanted,
+                Err(error) => {
+                    tracing::warn!(%error, "the feeds cannot be read; they go on as they are");
+                    tokio::time::sleep(DATABASE_WAIT).await;
+                    continue;
+                }
+            };
+            running.retain(|id, (feed, _)| wanted.iter().any(|one| one.id == *id && one == feed));
+            for feed in wanted {
+                running
+                    .entry(feed.id)
+                    .or_insert_with(|| (feed.clone(), Running(tokio::spawn(keep_one(engine.clone(), outside, feed)))));
             }
-        };
-        running.retain(|id, (feed, _)| wanted.iter().any(|one| one.id == *id && one == feed));
-        for feed in wanted {
-            running
-                .entry(feed.id)
-                .or_insert_with(|| (feed.clone(), Running(tokio::spawn(keep_one(engine.clone(), outside, feed)))));
-        }
-        let before = after(engine.now(), -KEPT);
-        if let Err(error) = engine.store().forget_deliveries_before(before).await {
-            tracing::warn!(%error, "messages that were kept for a day could not be forgotten yet");
-        }
-        if let Ok(Err(_)) = timeout(FORGETS_EVERY, changes.changed()).await {
-            return;
+            let before = after(engine.now(), -KEPT);
+            if let Err(error) = engine.store().forget_deliveries_before(before).await {
+                tracing::warn!(%error, "messages that were kept for a day could not be forgotten yet");
+            }
+            if let Ok(Err(_)) = timeout(FORGETS_EVERY, changes.changed()).await {
+                return;
+            }
         }
     }
+    .boxed()
 }
 
 /// A task that ends with its guard.

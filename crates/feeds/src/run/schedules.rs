@@ -2,11 +2,13 @@
 //! cannot be read any more goes on as it was.
 
 use crate::outside::{Asked, Outside};
-use crate::schedule::{MOST_BYTES, Schedule, read};
+use crate::schedule::{MOST_BYTES, read};
+use futures_util::FutureExt;
+use futures_util::future::BoxFuture;
 use std::time::Duration;
-use tally_core::channel::AirEdit;
+use tally_core::channel::Schedule;
 use tally_core::record::ids::ChannelId;
-use tally_engine::{ChannelHandle, Engine};
+use tally_engine::{ChannelHandle, Engine, EngineError, Scheduling};
 use tally_store::schedules::KeptSchedule;
 
 /// How often.
@@ -15,61 +17,65 @@ const EVERY: Duration = Duration::from_secs(3_600);
 const LATER: Duration = Duration::from_secs(60);
 
 /// Keeps all schedules of all channels. Runs until dropped.
-pub async fn keep_schedules(engine: Engine, outside: Outside) {
-    loop {
-        let wait = match engine.store().schedules().await {
-            Ok(all) => {
-                for (id, kept) in all {
-                    if let Err(error) = refresh(&engine, outside, id, kept).await {
-                        tracing::warn!(%error, channel = %id, "a schedule could not be laid out anew");
+pub fn keep_schedules(engine: Engine, outside: Outside) -> BoxFuture<'static, ()> {
+    async move {
+        loop {
+            let wait = match engine.store().schedules().await {
+                Ok(all) => {
+                    for (id, kept) in all {
+                        if let Err(error) = refresh(&engine, outside, id, kept).await {
+                            tracing::warn!(%error, channel = %id, "a schedule could not be laid out anew");
+                        }
                     }
+                    EVERY
                 }
-                EVERY
-            }
-            Err(error) => {
-                tracing::warn!(%error, "the schedules cannot be read; they go on as they are");
-                LATER
-            }
-        };
-        tokio::time::sleep(wait).await;
+                Err(error) => {
+                    tracing::warn!(%error, "the schedules cannot be read; they go on as they are");
+                    LATER
+                }
+            };
+            tokio::time::sleep(wait).await;
+        }
     }
+    .boxed()
 }
 
 /// Another schedule for a channel: from an address, or the text of a file. It holds from now on.
 ///
 /// # Errors
 /// In words: it cannot be had, or is no calendar. The one before goes on.
-pub async fn choose(
-    engine: &Engine,
+pub fn choose<'a>(
+    engine: &'a Engine,
     outside: Outside,
-    channel: &ChannelHandle,
-    url: &str,
+    channel: &'a ChannelHandle,
+    url: &'a str,
     file: Option<String>,
-) -> Result<Schedule, String> {
-    let calendar = match file {
-        Some(text) => text,
-        None => fetch(url, outside).await?,
-    };
-    let schedule = laid_out(channel, calendar.clone()).await?;
-    let kept = KeptSchedule { url: url.into(), calendar, read_at: Some(engine.now()), failing: String::new() };
-    engine.store().save_schedule(channel.id, kept).await.map_err(|error| error.to_string())?;
-    let plan = schedule.plan.clone();
-    channel.edit_air(AirEdit::Schedule(plan)).await.map_err(|error| error.to_string())?;
-    Ok(schedule)
+) -> BoxFuture<'a, Result<(), String>> {
+    async move {
+        let calendar = match file {
+            Some(text) => text,
+            None => fetch(url, outside).await?,
+        };
+        let schedule = laid_out(channel, calendar.clone()).await?;
+        let kept = KeptSchedule { url: url.into(), calendar, read_at: Some(engine.now()), failing: String::new() };
+        let scheduling = Scheduling { instead_of: None, kept, schedule };
+        channel.schedule(scheduling).await.map_err(|error| error.to_string())
+    }
+    .boxed()
 }
 
 /// No schedule any more.
 ///
 /// # Errors
 /// The database is away.
-pub async fn drop_schedule(engine: &Engine, channel: &ChannelHandle) -> Result<(), tally_engine::EngineError> {
-    engine.store().save_schedule(channel.id, KeptSchedule::default()).await?;
-    channel.edit_air(AirEdit::Schedule(Vec::new())).await
+pub async fn drop_schedule(channel: &ChannelHandle) -> Result<(), EngineError> {
+    let (kept, schedule) = (KeptSchedule::default(), Schedule::default());
+    channel.schedule(Scheduling { instead_of: None, kept, schedule }).await
 }
 
 async fn refresh(engine: &Engine, outside: Outside, id: ChannelId, kept: KeptSchedule) -> Result<(), String> {
     let channel = engine.channel(id).await.map_err(|error| error.to_string())?;
-    let before = kept.clone();
+    let instead_of = Some(kept.clone());
     let newest = if kept.url.is_empty() { Ok(kept.calendar.clone()) } else { fetch(&kept.url, outside).await };
     let read = match newest {
         Ok(calendar) => laid_out(&channel, calendar.clone()).await.map(|schedule| (schedule, calendar)),
@@ -81,12 +87,7 @@ async fn refresh(engine: &Engine, outside: Outside, id: ChannelId, kept: KeptSch
         }
         Err(why) => (laid_out(&channel, kept.calendar.clone()).await?, KeptSchedule { failing: why, ..kept }),
     };
-    // Another may have been chosen while this one was read.
-    if engine.store().schedule(id).await.map_err(|error| error.to_string())? != before {
-        return Ok(());
-    }
-    engine.store().save_schedule(id, kept).await.map_err(|error| error.to_string())?;
-    channel.edit_air(AirEdit::Plan(schedule.plan)).await.map_err(|error| error.to_string())
+    channel.schedule(Scheduling { instead_of, kept, schedule }).await.map_err(|error| error.to_string())
 }
 
 async fn fetch(url: &str, outside: Outside) -> Result<String, String> {

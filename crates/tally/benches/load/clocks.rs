@@ -41,6 +41,20 @@ pub async fn measure(report: &mut Report) {
     at_rest(report, &program, &owner).await;
 }
 
+/// Starts so many of the clocks that can be started.
+pub async fn start_clocks(program: &Program, most: usize) {
+    let (token, client) = (program.demo()["api_token"].as_str().unwrap().to_owned(), reqwest::Client::new());
+    let api = format!("{}/api/v1/widgets", program.base);
+    let list: serde_json::Value = client.get(&api).bearer_auth(&token).send().await.unwrap().json().await.unwrap();
+    let startable = list["widgets"].as_array().unwrap().iter().filter(|one| {
+        one["actions"].as_array().unwrap().iter().any(|lever| lever["action"] == "start" && lever["ready"] == true)
+    });
+    for one in startable.take(most) {
+        let url = format!("{api}/{}/actions/start", one["id"]);
+        client.post(url).bearer_auth(&token).send().await.unwrap().error_for_status().unwrap();
+    }
+}
+
 async fn press(report: &mut Report, program: &Program, owner: &Arc<Owner>) {
     let (bare, browser) = (Bare::start(), Browser::open().await);
     let counter = program.widget("Derailments");
@@ -141,16 +155,7 @@ async fn at_rest(report: &mut Report, program: &Program, owner: &Arc<Owner>) {
         let start = ["starting-soon", "laps", "every-friday", "on-air-for"][number % 4];
         owner.done("/widgets", &[("start", start)]).await;
     }
-    let (token, client) = (program.demo()["api_token"].as_str().unwrap().to_owned(), reqwest::Client::new());
-    let api = format!("{}/api/v1/widgets", program.base);
-    let list: serde_json::Value = client.get(&api).bearer_auth(&token).send().await.unwrap().json().await.unwrap();
-    let startable = list["widgets"].as_array().unwrap().iter().filter(|one| {
-        one["actions"].as_array().unwrap().iter().any(|lever| lever["action"] == "start" && lever["ready"] == true)
-    });
-    for one in startable.take(RUNNING) {
-        let url = format!("{api}/{}/actions/start", one["id"]);
-        client.post(url).bearer_auth(&token).send().await.unwrap().error_for_status().unwrap();
-    }
+    start_clocks(program, RUNNING).await;
     tokio::time::sleep(Duration::from_secs(3)).await;
     let with = share().await;
     report.add(

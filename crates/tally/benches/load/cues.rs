@@ -3,7 +3,7 @@
 
 use crate::audience::Crowd;
 use crate::bare::Bare;
-use crate::clocks::processor;
+use crate::clocks::{processor, start_clocks};
 use crate::dom::{bare_round, round};
 use crate::kit::browser::Browser;
 use crate::kit::db::{Database, Server};
@@ -57,16 +57,7 @@ async fn at_rest(report: &mut Report, program: &mut Program, database: &Database
     for _ in 0..MOST_CUES {
         owner.done("/widgets", &[("start", "starting-soon")]).await;
     }
-    let (token, client) = (program.demo()["api_token"].as_str().unwrap().to_owned(), reqwest::Client::new());
-    let api = format!("{}/api/v1/widgets", program.base);
-    let list: serde_json::Value = client.get(&api).bearer_auth(&token).send().await.unwrap().json().await.unwrap();
-    let startable = list["widgets"].as_array().unwrap().iter().filter(|one| {
-        one["actions"].as_array().unwrap().iter().any(|lever| lever["action"] == "start" && lever["ready"] == true)
-    });
-    for one in startable.take(MOST_CUES) {
-        let url = format!("{api}/{}/actions/start", one["id"]);
-        client.post(url).bearer_auth(&token).send().await.unwrap().error_for_status().unwrap();
-    }
+    start_clocks(program, MOST_CUES).await;
     tokio::time::sleep(Duration::from_secs(5)).await;
     let with = share(program).await;
     report.add(

@@ -2,30 +2,20 @@
 
 use crate::kit::browser::Browser;
 use crate::kit::db::Database;
-use crate::kit::owner::Owner;
+use crate::kit::inside;
+use crate::kit::owner::{Owner, settings};
 use crate::kit::program::Program;
 use crate::kit::sender::Sender;
 use crate::kit::until;
 use chrono::{DateTime, TimeDelta, Utc};
 use serde_json::json;
+use std::sync::Arc;
+use tally_core::channel::{Planned, Schedule};
+use tally_core::record::ids::ChannelId;
+use tally_engine::{Scheduling, SystemClock};
+use tally_store::schedules::KeptSchedule;
 use tokio::io::{AsyncReadExt, AsyncWriteExt};
 use tokio::net::TcpListener;
-
-const SETTINGS: [(&str, &str); 13] = [
-    ("channel", "Saltmarsh Halt"),
-    ("zone", "Europe/London"),
-    ("currency", "GBP"),
-    ("day_start", "05:00"),
-    ("week_start", "Mon"),
-    ("weight_1", "1"),
-    ("weight_2", "2"),
-    ("weight_3", "5"),
-    ("weights_from", "now"),
-    ("edits", "tried"),
-    ("level_gap_s", "60"),
-    ("on_air", "picture live"),
-    ("off_air", "picture off"),
-];
 
 /// An entry of a calendar that is no show.
 const HOLIDAY: &str = "BEGIN:VEVENT\r\nUID:away\r\nDTSTAMP:20261101T000000Z\r\nSUMMARY:Away\r\n\
@@ -44,7 +34,7 @@ async fn whatever_ends_a_show_by_itself_asks_first_in_every_room() {
     let database = Database::new();
     let program = Program::start(&database.url);
     let (owner, sender) = (Owner::of(&program).await, Sender::of(&program.demo()["feeds"][1]));
-    owner.done("/channel", &SETTINGS).await;
+    owner.done("/channel", &settings(&[("on_air", "picture live"), ("off_air", "picture off")])).await;
     let mut signals = 0;
     let mut signal = async |name: &str| {
         signals += 1;
@@ -165,4 +155,35 @@ async fn the_owners_first_words_in_chat_put_the_channel_on_air() {
         .await;
     let ledger = owner.page("/ledger").await;
     assert_eq!(ledger.matches("odile in chat went on air").count(), 1, "a goodbye begins no show");
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_calendar_that_was_read_anew_is_laid_out_unless_another_was_chosen_meanwhile() {
+    let database = Database::new();
+    let mut program = Program::start(&database.url);
+    program.stop();
+    let engine = inside::engine(&database.url, Arc::new(SystemClock));
+    let channel = engine.channel(ChannelId(1)).await.unwrap();
+    let now = channel.now();
+    let kept = |calendar: &str| KeptSchedule { calendar: calendar.into(), ..KeptSchedule::default() };
+    let says = |title: &str| {
+        let show = Planned { from: now, to: now + TimeDelta::hours(1), title: title.into() };
+        Schedule { plan: vec![show], ..Schedule::default() }
+    };
+    let schedule = async |instead_of: Option<&str>, calendar: &str| {
+        let (kept, instead_of) = (kept(calendar), instead_of.map(kept));
+        channel.schedule(Scheduling { instead_of, kept, schedule: says(calendar) }).await.unwrap();
+        let rules = channel.ask(|channel, _| channel.air_rules().clone()).await.unwrap();
+        let stored =
+            (engine.store().air_rules(channel.id).await.unwrap(), engine.store().schedule(channel.id).await.unwrap());
+        assert_eq!(stored.0, rules, "what holds is what is kept");
+        assert_eq!(stored.1.calendar, rules.schedule.plan[0].title, "the calendar and what was made of it are one");
+        rules
+    };
+    let first = schedule(None, "Fridays").await;
+    let other = schedule(Some("Mondays"), "Mondays, read anew").await;
+    assert_eq!(other, first, "it was read before Fridays were chosen");
+    let anew = schedule(Some("Fridays"), "Fridays, read anew").await;
+    assert_eq!((anew.schedule.plan[0].title.as_str(), anew.since), ("Fridays, read anew", first.since));
+    engine.stop().await;
 }

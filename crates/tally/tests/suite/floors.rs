@@ -27,7 +27,7 @@ fn sources(krate: &str) -> BTreeMap<String, String> {
     }
     let mut all = BTreeMap::new();
     gather(&Path::new(env!("CARGO_MANIFEST_DIR")).join("..").join(krate).join("src"), "", &mut all);
-    assert!(all.len() > 20, "the sources of {krate} are there");
+    assert!(all.len() > 10, "the sources of {krate} are there");
     all
 }
 
@@ -127,4 +127,21 @@ fn no_line_of_a_template_is_longer_than_a_screen_is_wide() {
         look(&Path::new(env!("CARGO_MANIFEST_DIR")).join("..").join(krate).join("templates"), &mut long);
     }
     assert!(long.is_empty(), "break these so that the drawing can be seen in its markup: {long:#?}");
+}
+
+/// An `async fn` is compiled anew in each crate that calls it, with all that it calls. Of the store that is every query, and of
+/// the engine a channel's whole task, which once was most of the first start.
+#[test]
+fn what_is_asked_of_the_store_is_compiled_once() {
+    for (module, text) in sources("store") {
+        // Handing lines in is a queue, and no query.
+        let waits = text.lines().filter(|line| line.trim_start().starts_with("pub async fn"));
+        let waits: Vec<&str> = waits.filter(|line| !line.contains("async fn append(")).collect();
+        assert!(waits.is_empty(), "{module}: give it the type Work, and no async: {waits:#?}");
+    }
+    let engine = sources("engine");
+    for (module, name) in [("task", "load"), ("task::supervise", "rehearse")] {
+        assert!(engine[module].contains(&format!("fn {name}(")), "{module} has {name}");
+        assert!(!engine[module].contains(&format!("async fn {name}(")), "{module}: box what {name} gives");
+    }
 }

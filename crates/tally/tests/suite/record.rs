@@ -1,7 +1,7 @@
 //! The record in the owner's hands: corrections, lines by hand, files in and out, shows, settings.
 
 use crate::kit::db::Database;
-use crate::kit::owner::Owner;
+use crate::kit::owner::{Owner, settings};
 use crate::kit::program::Program;
 use crate::kit::sender::{Sender, tip};
 use serde_json::{Value, json};
@@ -174,22 +174,8 @@ async fn shows_begin_by_hand_or_by_a_signal_and_are_trimmed_afterwards() {
     let (owner, sender) = (Owner::of(&program).await, Sender::of(&program.demo()["feeds"][1]));
     let hands = program.widget("New platform hands");
     assert_eq!(program.text(&hands).await, "13 of 40 (32%)", "off air it is the last show");
-    let settings = [
-        ("channel", "Saltmarsh Halt"),
-        ("zone", "Europe/London"),
-        ("currency", "GBP"),
-        ("day_start", "05:00"),
-        ("week_start", "Mon"),
-        ("weight_1", "1"),
-        ("weight_2", "2"),
-        ("weight_3", "5"),
-        ("weights_from", "now"),
-        ("edits", "tried"),
-        ("level_gap_s", "60"),
-    ];
-    let signals = |on, off| [&settings[..], &[("on_air", on), ("off_air", off)]].concat();
-    assert!(owner.refused("/channel", &signals("x", "x")).await.contains("two names"));
-    owner.done("/channel", &signals("picture live", "picture off")).await;
+    assert!(owner.refused("/channel", &settings(&[("on_air", "x"), ("off_air", "x")])).await.contains("two names"));
+    owner.done("/channel", &settings(&[("on_air", "picture live"), ("off_air", "picture off")])).await;
     owner.done("/channel/air", &[("ask_s", "0")]).await;
     let signal = |name: &str, id: &str| json!({"specversion": "1.0", "id": id, "source": "/encoder", "type": "tally.signal", "data": {"name": name}});
     sender.deliver(&signal("picture live", "1")).await;
@@ -215,23 +201,8 @@ async fn weights_and_the_base_currency_change_and_everything_is_derived_anew() {
     let (_database, program) = start();
     let owner = Owner::of(&program).await;
     let hands = program.widget("New platform hands");
-    let settings = |currency, weight, from| {
-        vec![
-            ("channel", "Saltmarsh Halt"),
-            ("zone", "Europe/London"),
-            ("currency", currency),
-            ("day_start", "05:00"),
-            ("week_start", "Mon"),
-            ("weight_1", "1"),
-            ("weight_2", weight),
-            ("weight_3", "5"),
-            ("weights_from", from),
-            ("on_air", ""),
-            ("off_air", ""),
-            ("edits", "tried"),
-            ("level_gap_s", "60"),
-        ]
-    };
+    let settings =
+        |currency, weight, from| settings(&[("currency", currency), ("weight_2", weight), ("weights_from", from)]);
     owner.done("/channel", &settings("GBP", "7", "now")).await;
     assert_eq!(program.text(&hands).await, "13 of 40 (32%)", "the past keeps its weights");
     owner.done("/channel", &settings("GBP", "7", "throughout")).await;

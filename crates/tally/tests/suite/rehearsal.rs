@@ -3,11 +3,18 @@
 
 use crate::kit::browser::Browser;
 use crate::kit::db::Database;
+use crate::kit::inside;
 use crate::kit::owner::Owner;
 use crate::kit::program::Program;
 use crate::kit::sender::{Sender, tip_by};
 use crate::kit::until;
 use serde_json::Value;
+use std::collections::BTreeSet;
+use std::sync::Arc;
+use tally_core::record::ids::ChannelId;
+use tally_engine::SystemClock;
+use tally_feeds::rehearsal;
+use tally_feeds::script::Script;
 
 /// Twenty minutes of an evening, a third of a minute at 60×.
 const EVENING: &str = "title = 'Dress rehearsal'\nseed = 5\nminutes = 20\n[[stretch]]\nfrom = 0\nmood = 'raid'\n";
@@ -127,4 +134,22 @@ async fn a_rehearsal_ends_with_the_server_and_its_desk_is_shut_while_none_runs()
     assert!(owner.page("/rehearsals").await.contains("Begin the rehearsal"));
     assert_eq!(owner.send(&at, "application/json", press).await.status(), 409);
     assert_eq!(program.read(&program.widget("Derailments")).await["value"], 0);
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_rehearsal_that_ends_when_it_should_not_is_over() {
+    let database = Database::new();
+    let mut program = Program::start(&database.url);
+    program.stop();
+    let engine = inside::engine(&database.url, Arc::new(SystemClock));
+    let channel = engine.channel(ChannelId(1)).await.unwrap();
+    let script = Script::read(EVENING).unwrap();
+    rehearsal::begin(&engine, &channel, script.clone(), 1, BTreeSet::new()).await.unwrap();
+    let rehearsing = channel.hub.rehearsal().unwrap();
+    let died = rehearsing.channel.ask(|_, _| panic!("a fault that nobody has found yet")).await;
+    assert!(died.map(|(): ()| ()).is_err());
+    until("the rehearsal is over", || async { channel.hub.rehearsal().is_none().then_some(()) }).await;
+    assert!(channel.calendar().await.is_ok(), "the show goes on");
+    rehearsal::begin(&engine, &channel, script, 1, BTreeSet::new()).await.unwrap();
+    engine.stop().await;
 }

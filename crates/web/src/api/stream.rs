@@ -69,15 +69,9 @@ impl Following {
             (standing(channel, now), views)
         };
         let (stands, views) = self.channel.ask(ask).await?;
-        let bare = |mut stands: Value| {
-            if let Value::Object(fields) = &mut stands {
-                fields.retain(|name, _| name != "at" && name != "last_entry");
-            }
-            stands
-        };
-        let without = bare(stands.clone());
-        if self.stands.as_ref() != Some(&without) {
-            self.stands = Some(without);
+        let bare = without_moment(stands.clone());
+        if self.stands.as_ref() != Some(&bare) {
+            self.stands = Some(bare);
             news += &event("channel", &stands);
         }
         for (id, view) in views {

@@ -13,7 +13,7 @@ use crate::heavy::Heavy;
 use crate::markup::hex;
 use crate::picture;
 use crate::rooms::received::{self, Named};
-use crate::rooms::sign_in::{go_to, refusal};
+use crate::rooms::sign_in::{go_to, refreshed, refusal};
 use crate::security::behind::behind;
 use crate::security::session::Owner;
 use crate::security::tokens;
@@ -273,7 +273,7 @@ pub async fn remove(app: web::Data<App>, owner: Owner, token: web::Path<String>)
         return Ok(refusal(&format!("{all} shows it. Choose something else there first, and put it on air.")));
     }
     app.engine.store().remove_clip(owner.channel.id, token.into_inner()).await?;
-    Ok(HttpResponse::Ok().insert_header(("HX-Refresh", "true")).finish())
+    Ok(refreshed())
 }
 
 /// What may show files: widgets, overlays and looks, each by its name and all that it says, also where it is tried.

@@ -3,24 +3,17 @@
 //! What is written stands inside of the class of what it is for, so `&` is that thing itself, and any other selector means something
 //! in it. See docs/own-style.md for the classes and properties that are promised to stay.
 
-use lightningcss::properties::custom::Function;
-use lightningcss::rules::{CssRule, CssRuleList, Location};
-use lightningcss::selector::{Component, Selector};
-use lightningcss::stylesheet::{MinifyOptions, ParserOptions, PrinterOptions, StyleSheet};
-use lightningcss::targets::{Features, Targets};
-use lightningcss::traits::ToCss;
-use lightningcss::values::ident::CustomIdent;
-use lightningcss::values::url::Url;
-use lightningcss::visit_types;
-use lightningcss::visitor::{Visit, VisitTypes, Visitor};
-use std::collections::{BTreeSet, HashMap};
+mod selector;
+mod sheet;
+
+use cssparser::{BasicParseErrorKind, ParseError, ParseErrorKind, SourceLocation, ToCss, Token};
+use std::collections::HashMap;
 use std::sync::{Arc, LazyLock, Mutex, PoisonError};
-use tally_core::record::own;
 
 /// As many styles are kept as they were made, since drawings are made many times a second.
 const MOST_KEPT: usize = 256;
-/// Where files of one's own are found.
-const OWN_FILES: &str = "/clips/";
+/// So many letters are told of what cannot stand somewhere.
+const MOST_TOLD: usize = 20;
 
 /// Why a style is not taken.
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
@@ -34,8 +27,31 @@ pub struct StyleError {
     pub why: String,
 }
 
-fn wrong(at: Location, why: impl Into<String>) -> StyleError {
-    StyleError { line: at.line.saturating_add(1), column: at.column, why: why.into() }
+/// What to change, as the parser passes it on with its place.
+type Wrong = String;
+
+fn wrong<'i>(at: SourceLocation, why: &str) -> ParseError<'i, Wrong> {
+    at.new_custom_error(why.to_owned())
+}
+
+impl From<ParseError<'_, Wrong>> for StyleError {
+    fn from(error: ParseError<'_, Wrong>) -> Self {
+        let why = match error.kind {
+            ParseErrorKind::Custom(why) => why,
+            ParseErrorKind::Basic(BasicParseErrorKind::UnexpectedToken(token)) => {
+                let token: String = token.to_css_string().chars().take(MOST_TOLD).collect();
+                format!("“{token}” cannot stand here")
+            }
+            ParseErrorKind::Basic(BasicParseErrorKind::EndOfInput) => "something is missing here; a rule is a selector, and { what it says }".into(),
+            ParseErrorKind::Basic(_) => "this is no rule; write a selector, and { what it says }".into(),
+        };
+        Self { line: error.location.line.saturating_add(1), column: error.location.column, why }
+    }
+}
+
+/// Whether a token is whole.
+fn sound<'i>(token: &Token<'i>, at: SourceLocation) -> Result<(), ParseError<'i, Wrong>> {
+    if token.is_parse_error() { Err(at.new_unexpected_token_error(token.clone())) } else { Ok(()) }
 }
 
 /// Whether a style is one, and keeps to what it is for.
@@ -68,32 +84,7 @@ pub fn scoped(css: &str, class: &str) -> Arc<str> {
 
 fn made(css: &str, class: &str) -> Result<String, StyleError> {
     balanced(css)?;
-    let mut sheet = parsed(css)?;
-    let mut names = BTreeSet::new();
-    looked_through(&sheet.rules, true, &mut names)?;
-    sheet.visit(&mut Bounds { names, class })?;
-    // Rules of movements stand by themselves under names of their own, all others inside of the class.
-    let (mut inside, mut beside) = (String::new(), String::new());
-    for rule in &sheet.rules.0 {
-        let place = if matches!(rule, CssRule::Keyframes(_)) { &mut beside } else { &mut inside };
-        place.push_str(&rule.to_css_string(PrinterOptions::default()).unwrap_or_default());
-    }
-    let whole = format!(".{class}.{class}{{{inside}}}{beside}");
-    let mut nested = parsed(&whole)?;
-    let targets = Targets { include: Features::Nesting, ..Targets::default() };
-    let unfolded = nested.minify(MinifyOptions { targets, ..MinifyOptions::default() });
-    let printed = nested.to_css(PrinterOptions { minify: true, targets, ..PrinterOptions::default() });
-    match (unfolded, printed) {
-        (Ok(()), Ok(printed)) => Ok(printed.code),
-        _ => Err(StyleError { line: 1, column: 1, why: "it cannot be written as plain rules".into() }),
-    }
-}
-
-fn parsed(css: &str) -> Result<StyleSheet<'_>, StyleError> {
-    StyleSheet::parse(css, ParserOptions::default()).map_err(|error| {
-        let (line, column) = error.loc.as_ref().map_or((0, 1), |loc| (loc.line, loc.column));
-        StyleError { line: line.saturating_add(1), column, why: format!("{}", error.kind) }
-    })
+    sheet::written(css, class)
 }
 
 /// Refuses braces without partners, which parsers of styles put up with.
@@ -127,105 +118,6 @@ fn balanced(css: &str) -> Result<(), StyleError> {
     }
 }
 
-/// Only rules that say how something looks, and only of what is inside.
-fn looked_through<'a>(rules: &CssRuleList<'a>, top: bool, names: &mut BTreeSet<String>) -> Result<(), StyleError> {
-    for rule in &rules.0 {
-        match rule {
-            CssRule::Style(style) => {
-                style.selectors.0.iter().try_for_each(|selector| keeps_inside(selector, style.loc))?;
-                looked_through(&style.rules, false, names)?;
-            }
-            CssRule::Media(media) => looked_through(&media.rules, false, names)?,
-            CssRule::Supports(supports) => looked_through(&supports.rules, false, names)?,
-            CssRule::Container(container) => looked_through(&container.rules, false, names)?,
-            CssRule::NestedDeclarations(_) | CssRule::Ignored => {}
-            CssRule::Keyframes(frames) if top => {
-                names.insert(frames.name.to_css_string(PrinterOptions::default()).unwrap_or_default());
-            }
-            CssRule::Keyframes(frames) => return Err(wrong(frames.loc, "@keyframes stand outside of other rules")),
-            CssRule::Import(import) => {
-                return Err(wrong(import.loc, "nothing can be loaded from elsewhere; paste it here instead"));
-            }
-            CssRule::FontFace(face) => {
-                return Err(wrong(face.loc, "a font comes from Files; add it there, and choose it in the drawer Text"));
-            }
-            other => {
-                let rule = other.to_css_string(PrinterOptions::default()).unwrap_or_default();
-                let name: String = rule.chars().take_while(|letter| !letter.is_whitespace()).take(20).collect();
-                let why =
-                    format!("{name} is not used here; there are rules, @media, @supports, @container, @keyframes");
-                return Err(StyleError { line: 1, column: 1, why });
-            }
-        }
-    }
-    Ok(())
-}
-
-/// `&` is the thing itself: it stands in front, and leads to nothing beside it.
-fn keeps_inside(selector: &Selector<'_>, at: Location) -> Result<(), StyleError> {
-    let is_itself = |part: &Component<'_>| matches!(part, Component::Nesting);
-    let says_itself = |one: &Selector<'_>| one.iter_raw_parse_order_from(0).any(is_itself);
-    // The first step from the first stretch to the second; a stretch is told of from its end.
-    let mut first = None;
-    for part in selector.iter_raw_parse_order_from(0) {
-        match part {
-            Component::Nesting if first.is_some() => return Err(wrong(at, "& stands in front of all else")),
-            Component::Combinator(way) if first.is_none() => first = Some(*way),
-            Component::Is(all) | Component::Where(all) | Component::Has(all) | Component::Negation(all)
-                if all.iter().any(says_itself) =>
-            {
-                return Err(wrong(at, "& stands in front of all else, not in brackets"));
-            }
-            _ => {}
-        }
-    }
-    if says_itself(selector) && first.is_some_and(|way| way.is_sibling()) {
-        return Err(wrong(at, "& + and & ~ lead out of the widget; style what is inside"));
-    }
-    Ok(())
-}
-
-/// Looks at every value: no address but those of files of one's own, and movements under names of their own.
-struct Bounds<'a> {
-    names: BTreeSet<String>,
-    class: &'a str,
-}
-
-impl<'i> Visitor<'i> for Bounds<'_> {
-    type Error = StyleError;
-
-    fn visit_types(&self) -> VisitTypes {
-        visit_types!(URLS | CUSTOM_IDENTS | FUNCTIONS)
-    }
-
-    fn visit_url(&mut self, url: &mut Url<'i>) -> Result<(), StyleError> {
-        let token = url.url.strip_prefix(OWN_FILES).map(|token| format!("{}{token}", own::OWN));
-        if token.is_some_and(|named| own::token(&named).is_some()) {
-            return Ok(());
-        }
-        // Addresses count their lines from 1, rules from 0.
-        let at = Location { source_index: 0, line: url.loc.line.saturating_sub(1), column: url.loc.column };
-        Err(wrong(
-            at,
-            "nothing can be loaded from elsewhere; add the picture to Files, and write its address from there",
-        ))
-    }
-
-    fn visit_custom_ident(&mut self, ident: &mut CustomIdent<'_>) -> Result<(), StyleError> {
-        if self.names.contains(ident.0.as_ref()) {
-            ident.0 = format!("{}-{}", ident.0, self.class).into();
-        }
-        Ok(())
-    }
-
-    fn visit_function(&mut self, function: &mut Function<'i>) -> Result<(), StyleError> {
-        if function.name.0.eq_ignore_ascii_case("expression") {
-            return Err(StyleError { line: 1, column: 1, why: "a style runs no expression; leave it out".into() });
-        }
-        function.visit_children(self)
-    }
-}
-
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -239,16 +131,36 @@ mod tests {
         let made = made(css, "own-1").unwrap();
         for said in [
             ".own-1.own-1{background:red}",
-            ".own-1.own-1 .part-title{color:#00f}",
+            ".own-1.own-1 .part-title{color:blue}",
             ".own-1.own-1 .part-title:hover{color:red}",
-            "@media (width<=500px){.own-1.own-1 .part-icon{display:none}}",
-            "@keyframes sway-own-1{",
-            "animation:2s infinite sway-own-1",
+            "@media (max-width: 500px){.own-1.own-1 .part-icon{display:none}}",
+            "@keyframes sway-own-1{from{rotate:1deg}}",
+            ".own-1.own-1 .part-bar{animation:sway-own-1 2s infinite}",
         ] {
             assert!(made.contains(said), "{said} in {made}");
         }
         let picture = check(".part-frame { background: url(/clips/Zy9_x-3kQ) }");
         assert_eq!(picture, Ok(()));
+    }
+
+    #[test]
+    fn rules_within_rules_are_written_out_flat() {
+        let css = "&.x, .a { > .b, .c { & ~ .d:not(.e, [title=\"}\"]) { margin: -1px } } --x: {a:b};
+            a:hover { color: red !important } @media print { color: blue } }";
+        let made = made(css, "o").unwrap();
+        for said in [
+            ".o.o.x>.b~.d:not(.e,[title=\"}\"]),.o.o.x .c~.d:not(.e,[title=\"}\"])",
+            ".o.o.x,.o.o .a{--x:{a:b}}",
+            ".o.o.x a:hover,.o.o .a a:hover{color:red !important}",
+            "@media print{.o.o.x,.o.o .a{color:blue}}",
+        ] {
+            assert!(made.contains(said), "{said} in {made}");
+        }
+        let many = ".a, .b, .c, .d, .e { ".repeat(4) + &"}".repeat(4);
+        assert!(check(&many).unwrap_err().why.starts_with("too many selectors"));
+        let deep = ".a { ".repeat(60) + &"}".repeat(60);
+        assert!(check(&deep).unwrap_err().why.starts_with("rules stand too deep"));
+        assert!(check(&format!(".a {{ width: {}1{} }}", "(".repeat(60), ")".repeat(60))).is_err());
     }
 
     #[test]
@@ -260,13 +172,23 @@ mod tests {
             (".a { --x: url(a.png) }", (1, 11), "nothing can be loaded from elsewhere"),
             (".a { color: red", (1, 4), "this brace is never closed"),
             (".a { color: red }\n }", (2, 2), "this brace closes nothing"),
-            (".a { width: expression(alert(1)) }", (1, 1), "a style runs no expression"),
+            (".a { --x: image-set(\"a.png\" 1x) }", (1, 21), "nothing can be loaded from elsewhere"),
+            (".a { background: image-set(var(--x) 1x) }", (1, 28), "nothing can be loaded from elsewhere"),
+            (".a { width: expression(alert(1)) }", (1, 13), "a style runs no expression"),
             ("& + .air { color: red }", (1, 1), "& + and & ~ lead out"),
+            ("+ .air { color: red }", (1, 1), "& + and & ~ lead out"),
+            ("& { & ~ .air { color: red } }", (1, 5), "& + and & ~ lead out"),
             ("&.x ~ .air { color: red }", (1, 1), "& + and & ~ lead out"),
-            ("body:has(&) { color: red }", (1, 1), "& stands in front"),
-            (".a & { color: red }", (1, 1), "& stands in front"),
+            ("body:has(&) { color: red }", (1, 10), "& stands in front"),
+            (".a & { color: red }", (1, 4), "& stands in front"),
+            ("&air { color: red }", (1, 2), "“air” cannot stand here"),
+            (".a > { color: red }", (1, 1), "a selector is missing"),
+            (".a { color }", (1, 12), "something is missing here"),
+            (".a { color: }", (1, 6), "a value is missing"),
+            ("color: red", (1, 11), "something is missing here; a rule is a selector"),
             ("@page { margin: 0 }", (1, 1), "@page is not used here"),
-            (".a {\n  color: red;\n  ] }", (3, 5), ""),
+            (".a { @keyframes x { from { color: red } } }", (1, 6), "@keyframes stand outside"),
+            (".a {\n  color: red;\n  ] }", (3, 5), "something is missing here"),
         ] {
             let error = check(css).unwrap_err();
             assert_eq!((error.line, error.column), place, "{css}: {error}");

@@ -3,7 +3,7 @@
 use crate::app::App;
 use crate::error::{WebError, sentence};
 use crate::rooms::received;
-use crate::rooms::sign_in::{go_to, refusal};
+use crate::rooms::sign_in::{go_to, refreshed, refusal};
 use crate::security::session::Owner;
 use actix_web::HttpResponse;
 use actix_web::web::{Data, Form, Payload};
@@ -11,7 +11,7 @@ use serde::Deserialize;
 use tally_core::channel::{AirEdit, AirRules, Planned};
 use tally_core::time::calendar::Calendar;
 use tally_feeds::run;
-use tally_feeds::schedule::{self, MOST_BYTES};
+use tally_feeds::schedule::MOST_BYTES;
 use tally_store::schedules::KeptSchedule;
 
 /// So many shows to come are told.
@@ -32,8 +32,6 @@ pub struct ByItself {
     pub schedule: KeptSchedule,
     /// The shows to come: title, and when.
     pub coming: Vec<(String, String)>,
-    /// Entries of the calendar that are none, and why.
-    pub left_out: Vec<String>,
 }
 
 impl ByItself {
@@ -47,13 +45,8 @@ impl ByItself {
             owner.channel.ask(|channel, _| (channel.air_rules().clone(), channel.settings().calendar)).await?;
         let now = owner.channel.now();
         let words = |show: &Planned| (show.title.clone(), when(show, &calendar));
-        let text = schedule.calendar.clone();
-        // Reading a long one takes a while: off the threads on which everything else waits.
-        let read = actix_web::web::block(move || schedule::read(&text, &calendar, now)).await;
-        let mut left_out = read.ok().and_then(Result::ok).map(|schedule| schedule.left_out).unwrap_or_default();
-        left_out.truncate(TOLD);
-        let coming = rules.plan.iter().filter(|show| show.to > now).take(TOLD).map(words).collect();
-        Ok(Self { rules, schedule, coming, left_out })
+        let coming = rules.schedule.plan.iter().filter(|show| show.to > now).take(TOLD).map(words).collect();
+        Ok(Self { rules, schedule, coming })
     }
 }
 
@@ -88,7 +81,7 @@ pub struct From {
 pub async fn from_address(app: Data<App>, owner: Owner, form: Form<From>) -> Result<HttpResponse, WebError> {
     let url = form.url.trim();
     if url.is_empty() {
-        run::drop_schedule(&app.engine, &owner.channel).await?;
+        run::drop_schedule(&owner.channel).await?;
         return Ok(refreshed());
     }
     chosen(&app, &owner, url, None).await.map(|refused| refused.unwrap_or_else(refreshed))
@@ -107,11 +100,6 @@ pub async fn from_file(app: Data<App>, owner: Owner, payload: Payload) -> Result
         }
         Err(_) => Ok(refusal("The file is not UTF-8. Export the calendar again, as iCalendar (.ics).")),
     }
-}
-
-/// The room as it is now, where it was.
-fn refreshed() -> HttpResponse {
-    HttpResponse::Ok().insert_header(("HX-Refresh", "true")).finish()
 }
 
 /// Chooses another schedule; an answer only if it was refused.

@@ -7,7 +7,7 @@ use crate::markup::html;
 use crate::rooms::by_itself::{ASKS, ByItself};
 use crate::rooms::first_visit::{CURRENCIES, named, read_settings};
 use crate::rooms::frame::Frame;
-use crate::rooms::sign_in::refusal;
+use crate::rooms::sign_in::{refreshed, refusal};
 use crate::security::session::Owner;
 use actix_web::http::header::ContentType;
 use actix_web::{HttpResponse, web};
@@ -87,7 +87,7 @@ pub async fn save(app: web::Data<App>, owner: Owner, form: web::Form<Form>) -> R
             owner.channel.change_settings(record).await?;
             Ok(match converted {
                 Some(converted) => HttpResponse::Ok().insert_header(ContentType::html()).body(html(&converted)),
-                None => HttpResponse::Ok().insert_header(("HX-Refresh", "true")).finish(),
+                None => refreshed(),
             })
         }
         Err(WebError::Refused(why)) => Ok(refusal(&why)),
@@ -103,7 +103,7 @@ pub async fn currency_back(app: web::Data<App>, owner: Owner) -> Result<HttpResp
     };
     record.settings.currency = before;
     owner.channel.change_settings(record).await?;
-    Ok(HttpResponse::Ok().insert_header(("HX-Refresh", "true")).finish())
+    Ok(refreshed())
 }
 
 /// What a change of currency makes of the amounts that somebody has set.

@@ -4,14 +4,12 @@ use crate::draw::{Lamp, since};
 use tally_core::channel::Channel;
 use tally_core::count::{Count, What};
 use tally_core::overlay::{Overlay, advice};
-use tally_core::record::happening::Kind;
 use tally_core::record::ids::{FeedId, WidgetId};
 use tally_core::time::Instant;
 use tally_core::time::calendar::Period;
 use tally_engine::Hub;
 use tally_engine::{Heard, Hearing};
-use tally_store::feeds::{Feed, Wiring};
-use tally_store::mapping::{List, Stream, Webhook};
+use tally_store::feeds::Feed;
 use tally_store::overlays::OverlayRecord;
 
 /// A lamp and a sentence.
@@ -127,20 +125,7 @@ fn judge(channel: &Channel, count: &Count, bring: &[(&Feed, Heard)], now: Instan
 
 /// Whether what a feed of this kind brings can bear on a count at all.
 pub fn can_bring(feed: &Feed, count: &Count) -> bool {
-    let bits = |kinds: &[Kind]| kinds.iter().fold(0, |bits, kind| bits | kind.bit());
-    let brings = match &feed.wiring {
-        Wiring::Webhook { .. } => bits(&Kind::SENT),
-        Wiring::Poll(_) => Kind::Gauge.bit(),
-        Wiring::AnyWebhook(Webhook { mapping, .. })
-        | Wiring::Stream(Stream { mapping, .. })
-        | Wiring::List(List { mapping, .. }) => {
-            let rules = mapping.rules.iter().filter(|_| mapping.counts);
-            bits(&rules.map(|rule| rule.event).collect::<Vec<_>>())
-        }
-        Wiring::Chat(_) => Kind::Command.bit(),
-        Wiring::Rates { .. } | Wiring::Import { .. } => 0,
-    };
-    count.kinds() & brings != 0
+    count.kinds() & feed.wiring.brings() != 0
 }
 
 fn at_words(calendar: &tally_core::time::calendar::Calendar, at: Instant, now: Instant) -> String {

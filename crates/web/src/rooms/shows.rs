@@ -4,7 +4,7 @@ use crate::app::App;
 use crate::error::{WebError, sentence};
 use crate::markup::html;
 use crate::rooms::frame::Frame;
-use crate::rooms::sign_in::refusal;
+use crate::rooms::sign_in::{refreshed, refusal};
 use crate::security::session::Owner;
 use actix_web::http::header::ContentType;
 use actix_web::{HttpResponse, web};
@@ -75,27 +75,33 @@ pub async fn page(app: web::Data<App>, owner: Owner) -> Result<HttpResponse, Web
     Ok(HttpResponse::Ok().insert_header(ContentType::html()).body(html(&page)))
 }
 
-async fn say(owner: &Owner, act: ShowAct) -> Result<HttpResponse, WebError> {
+/// Says something about shows, and answers with what follows once it is said.
+async fn say(owner: &Owner, act: ShowAct, said: fn() -> HttpResponse) -> Result<HttpResponse, WebError> {
     match owner.channel.show(act, owner.by()).await {
-        Ok(_) => Ok(HttpResponse::NoContent().finish()),
+        Ok(_) => Ok(said()),
         Err(EngineError::Refused(why)) => Ok(refusal(&sentence(&why.to_string()))),
         Err(error) => Err(error.into()),
     }
 }
 
+/// The strip tells of it in every room.
+fn done() -> HttpResponse {
+    HttpResponse::NoContent().finish()
+}
+
 /// `POST /shows/begin`
 pub async fn begin(owner: Owner) -> Result<HttpResponse, WebError> {
-    say(&owner, ShowAct::Begin).await
+    say(&owner, ShowAct::Begin, done).await
 }
 
 /// `POST /shows/end`
 pub async fn end(owner: Owner) -> Result<HttpResponse, WebError> {
-    say(&owner, ShowAct::End).await
+    say(&owner, ShowAct::End, done).await
 }
 
 /// `POST /shows/stay`: stays on air, though the show was to end by itself.
 pub async fn stay(owner: Owner) -> Result<HttpResponse, WebError> {
-    say(&owner, ShowAct::Stay).await
+    say(&owner, ShowAct::Stay, done).await
 }
 
 /// Local times as typed in.
@@ -123,21 +129,10 @@ pub async fn trim(owner: Owner, seq: web::Path<u64>, form: web::Form<Times>) -> 
         Ok(times) => times,
         Err(error) => return Ok(refusal(&error.to_string())),
     };
-    let answer = say(&owner, ShowAct::Trim { show: Seq(*seq), from, to }).await?;
-    Ok(refreshed(answer))
+    say(&owner, ShowAct::Trim { show: Seq(*seq), from, to }, refreshed).await
 }
 
 /// `POST /shows/{seq}/strike`
 pub async fn strike(owner: Owner, seq: web::Path<u64>) -> Result<HttpResponse, WebError> {
-    Ok(refreshed(say(&owner, ShowAct::Strike { show: Seq(*seq) }).await?))
-}
-
-fn refreshed(mut answer: HttpResponse) -> HttpResponse {
-    if answer.status().is_success() {
-        answer.headers_mut().insert(
-            actix_web::http::header::HeaderName::from_static("hx-refresh"),
-            actix_web::http::header::HeaderValue::from_static("true"),
-        );
-    }
-    answer
+    say(&owner, ShowAct::Strike { show: Seq(*seq) }, refreshed).await
 }

@@ -45,6 +45,11 @@ pub fn go_to(path: &str) -> HttpResponse {
     HttpResponse::Ok().insert_header(("HX-Redirect", path)).finish()
 }
 
+/// Tells htmx to load the room anew, as it is now, where it stands.
+pub fn refreshed() -> HttpResponse {
+    HttpResponse::Ok().insert_header(("HX-Refresh", "true")).finish()
+}
+
 /// `GET /sign-in`
 pub async fn page(app: web::Data<App>, session: Session) -> Result<HttpResponse, WebError> {
     if !app.engine.store().has_owner().await? {

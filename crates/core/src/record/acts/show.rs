@@ -36,6 +36,17 @@ pub enum ShowAct {
 }
 
 impl ShowAct {
+    /// Whether a line with this is what was asked: who goes on air may have stayed there, and before a show ends it may have
+    /// been asked.
+    #[must_use]
+    pub fn answers(&self, asked: &Self) -> bool {
+        match asked {
+            Self::Begin | Self::Stay => matches!(self, Self::Begin | Self::Stay),
+            Self::End | Self::Ending { .. } => matches!(self, Self::End | Self::Ending { .. }),
+            Self::Trim { .. } | Self::Strike { .. } => self == asked,
+        }
+    }
+
     /// `went on air`.
     #[must_use]
     pub fn words(&self) -> String {

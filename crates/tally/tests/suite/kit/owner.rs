@@ -24,6 +24,27 @@ fn form(fields: &[(&str, &str)]) -> String {
     url::form_urlencoded::Serializer::new(String::new()).extend_pairs(fields).finish()
 }
 
+/// The fields of the room Channel as the demo has them, but for these.
+pub fn settings<'a>(other: &[(&'a str, &'a str)]) -> Vec<(&'a str, &'a str)> {
+    let usual = [
+        ("channel", "Saltmarsh Halt"),
+        ("zone", "Europe/London"),
+        ("currency", "GBP"),
+        ("day_start", "05:00"),
+        ("week_start", "Mon"),
+        ("weight_1", "1"),
+        ("weight_2", "2"),
+        ("weight_3", "5"),
+        ("weights_from", "now"),
+        ("edits", "tried"),
+        ("level_gap_s", "60"),
+        ("on_air", ""),
+        ("off_air", ""),
+    ];
+    let said = |name| other.iter().find(|(own, _)| *own == name).map(|(_, value)| *value);
+    usual.into_iter().map(|(name, value)| (name, said(name).unwrap_or(value))).collect()
+}
+
 impl Owner {
     /// Signs in to the demo.
     pub async fn of(program: &Program) -> Self {

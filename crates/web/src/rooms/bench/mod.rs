@@ -14,6 +14,7 @@ use crate::own_style;
 use crate::rooms::frame::Frame;
 use crate::rooms::parts::{PartBox, Placed, Refused, placed};
 use crate::rooms::readiness::{self, Place, Readiness};
+use crate::rooms::sign_in::refreshed;
 use crate::security::session::Owner;
 use crate::security::tokens;
 use crate::widgets;
@@ -385,5 +386,5 @@ pub async fn check(owner: Owner, id: web::Path<u32>, form: web::Form<Edit>) -> R
 /// `POST /widgets/{id}/readdress`: another address; pages at the old one go blank.
 pub async fn readdress(app: web::Data<App>, owner: Owner, id: web::Path<u32>) -> Result<HttpResponse, WebError> {
     app.engine.readdress(owner.channel.id, WidgetId(*id), tokens::token(&mut rand::rng())).await?;
-    Ok(HttpResponse::Ok().insert_header(("HX-Refresh", "true")).finish())
+    Ok(refreshed())
 }

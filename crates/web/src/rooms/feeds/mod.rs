@@ -12,7 +12,7 @@ use crate::draw::{Lamp, since};
 use crate::error::{WebError, sentence};
 use crate::markup::html;
 use crate::rooms::frame::Frame;
-use crate::rooms::sign_in::refusal;
+use crate::rooms::sign_in::{refreshed, refusal};
 use crate::security::session::Owner;
 use crate::security::tokens;
 use actix_web::http::header::ContentType;
@@ -208,7 +208,7 @@ pub async fn page(app: web::Data<App>, owner: Owner) -> Result<HttpResponse, Web
 async fn change(app: &App, owner: &Owner, id: u32, change: FeedChange) -> Result<HttpResponse, WebError> {
     app.engine.store().change_feed(owner.channel.id, id, change).await?;
     app.engine.feeds_changed(owner.channel.id).await?;
-    Ok(refresh())
+    Ok(refreshed())
 }
 
 /// `POST /feeds/{id}/rotate`: another secret; the present one stays good for a day.
@@ -244,12 +244,8 @@ pub async fn withdraw(app: web::Data<App>, owner: Owner, id: web::Path<u32>) -> 
     let id = FeedId(feed.id);
     let withdrawn = owner.channel.ask(move |channel, _| channel.book().is_withdrawn(id)).await?;
     match owner.channel.withdraw(id, feed.name, !withdrawn, owner.by()).await {
-        Ok(_) => Ok(refresh()),
+        Ok(_) => Ok(refreshed()),
         Err(EngineError::Refused(why)) => Ok(refusal(&sentence(&why.to_string()))),
         Err(error) => Err(error.into()),
     }
-}
-
-fn refresh() -> HttpResponse {
-    HttpResponse::Ok().insert_header(("HX-Refresh", "true")).finish()
 }

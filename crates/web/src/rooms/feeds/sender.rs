@@ -1,9 +1,8 @@
 //! Who may send to a webhook of any shape, and how it is answered.
 
-use super::refresh;
 use crate::app::App;
 use crate::error::WebError;
-use crate::rooms::sign_in::refusal;
+use crate::rooms::sign_in::{refreshed, refusal};
 use crate::security::session::Owner;
 use actix_web::{HttpResponse, web};
 use serde::Deserialize;
@@ -102,7 +101,7 @@ pub async fn save(
     };
     app.engine.store().change_feed(owner.channel.id, *id, FeedChange::Answer(Box::new(new))).await?;
     app.engine.feeds_changed(owner.channel.id).await?;
-    Ok(refresh())
+    Ok(refreshed())
 }
 
 /// The secret that is in force.

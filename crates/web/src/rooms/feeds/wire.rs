@@ -1,9 +1,8 @@
 //! Wiring a feed of each kind.
 
-use super::refresh;
 use crate::app::App;
 use crate::error::{WebError, sentence};
-use crate::rooms::sign_in::{go_to, refusal};
+use crate::rooms::sign_in::{go_to, refreshed, refusal};
 use crate::security::session::Owner;
 use crate::security::tokens;
 use actix_web::{HttpResponse, web};
@@ -120,7 +119,7 @@ pub async fn edit(
     }
     store.change_feed(owner.channel.id, *id, FeedChange::Edit { name, wiring }).await?;
     app.engine.feeds_changed(owner.channel.id).await?;
-    Ok(refresh())
+    Ok(refreshed())
 }
 
 /// `POST /feeds`
@@ -139,7 +138,7 @@ pub async fn create(app: web::Data<App>, owner: Owner, typed: web::Form<Typed>) 
     let feed = app.engine.store().create_feed(owner.channel.id, name, wiring, token, secret).await?;
     app.engine.feeds_changed(owner.channel.id).await?;
     // Where rules are needed, making them is the next step.
-    Ok(if has_rules { go_to(&format!("/feeds/{}/rules", feed.id)) } else { refresh() })
+    Ok(if has_rules { go_to(&format!("/feeds/{}/rules", feed.id)) } else { refreshed() })
 }
 
 /// Headers with their values kept back.

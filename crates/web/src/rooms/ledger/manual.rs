@@ -2,7 +2,7 @@
 
 use crate::app::App;
 use crate::error::{WebError, sentence};
-use crate::rooms::sign_in::refusal;
+use crate::rooms::sign_in::{refreshed, refusal};
 use crate::security::session::Owner;
 use actix_web::{HttpResponse, web};
 use chrono::NaiveDateTime;
@@ -79,7 +79,7 @@ pub async fn write(app: web::Data<App>, owner: Owner, typed: web::Form<Typed>) -
     };
     let by = owner.by();
     owner.channel.by_hand(happening, happened_at, by).await?;
-    Ok(HttpResponse::Ok().insert_header(("HX-Refresh", "true")).finish())
+    Ok(refreshed())
 }
 
 /// Reads what was typed through the same checks as what feeds bring.
