@@ -4,7 +4,7 @@ use crate::book::Book;
 use crate::book::chat::{Chat, ChatLine};
 use crate::book::portraits::Portraits;
 use crate::channel::Channel;
-use crate::count::told::AllTold;
+use crate::count::published::AllPublished;
 use crate::count::{Scope, Tallies};
 use crate::language::Language;
 use crate::money::Currency;
@@ -36,7 +36,7 @@ pub struct World {
     book: Book,
     tallies: Tallies,
     feeds: BTreeMap<FeedId, String>,
-    told: AllTold,
+    published: AllPublished,
     seeds: BTreeMap<Bytes32, Bytes32>,
     chat: Chat,
     portraits: Portraits,
@@ -60,7 +60,7 @@ impl World {
             book: channel.book().clone(),
             tallies: Tallies::default(),
             feeds,
-            told: AllTold::new(),
+            published: AllPublished::new(),
             seeds: BTreeMap::new(),
             chat: Chat::default(),
             portraits: channel.portraits().clone(),
@@ -74,7 +74,7 @@ impl World {
             book: &self.book,
             tallies: &self.tallies,
             feeds: &self.feeds,
-            told: &self.told,
+            published: &self.published,
             seeds: &self.seeds,
             chat: &self.chat,
             notice: None,

@@ -25,7 +25,7 @@ pub use draw::{Draw, Drawn, Heard, OnAir, Pulse, PulseFeed, Seen, Shown};
 pub use engine::Engine;
 pub use error::EngineError;
 pub use handle::ChannelHandle;
-pub use hub::{Audience, Hub, OpenPage, PageGuard, ToSay, Told, WidgetChannel};
+pub use hub::{Audience, Hub, OpenPage, PageGuard, RoomMessage, ToSay, WidgetChannel};
 pub use orders::{Asked, Command, Decide, Ingested, MakeBelieve, Pressed, Rehearsed, Report, Scheduling, Shaping};
 pub use rehearsal::{Plan, Rehearsing};
 pub use task::heard::{Hearing, Quiet};

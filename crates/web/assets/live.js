@@ -139,14 +139,14 @@
   // Looks and lengths come as data, since the page's policy allows no style attributes from the server.
   function dress(/** @type {HTMLElement} */ place) {
     for (const one of place.querySelectorAll('[data-look]')) {
-      if (one.worn === one.dataset.look) continue;
+      if (one.shownLook === one.dataset.look) continue;
       const look = JSON.parse(one.dataset.look);
       for (const old of one.tokens ?? []) if (!(old in look)) one.style.removeProperty(old);
       // A page that has just been opened has hundreds of looks to put on: each in one go.
       if (one.tokens) for (const [name, value] of Object.entries(look)) one.style.setProperty(name, value);
       else one.style.cssText += Object.entries(look).reduce((all, [name, value]) => `${all}${name}:${value};`, '');
       one.tokens = Object.keys(look);
-      one.worn = one.dataset.look;
+      one.shownLook = one.dataset.look;
     }
     for (const one of place.querySelectorAll('[data-share]')) one.style.setProperty('--share', one.dataset.share);
     for (const one of place.querySelectorAll('[data-from]')) one.style.setProperty('--from', one.dataset.from);

@@ -2,15 +2,15 @@
 // page's policy allows neither styles nor scripts in markup, so all of it comes as data and is taken up here.
 const tallyOwn = (() => {
   'use strict';
-  // Kept beyond that only as long as something wears them: sliders that move make many.
+  // Kept beyond that only as long as something uses them: sliders that move make many.
   const MOST_SHEETS = 40;
   /** @type {Map<string, CSSStyleSheet>} */
   const sheets = new Map();
-  function wear(/** @type {string} */ css) {
+  function adopt(/** @type {string} */ css) {
     if (sheets.has(css)) return;
     if (sheets.size >= MOST_SHEETS) {
-      const worn = new Set([...document.querySelectorAll('[data-style]')].map((one) => one.dataset.style));
-      for (const old of sheets.keys()) if (!worn.has(old)) sheets.delete(old);
+      const used = new Set([...document.querySelectorAll('[data-style]')].map((one) => one.dataset.style));
+      for (const old of sheets.keys()) if (!used.has(old)) sheets.delete(old);
     }
     const sheet = new CSSStyleSheet();
     sheet.replaceSync(css);
@@ -53,7 +53,7 @@ const tallyOwn = (() => {
 
   function dress(/** @type {ParentNode} */ place) {
     for (const one of place.querySelectorAll('[data-style]')) {
-      wear(one.dataset.style);
+      adopt(one.dataset.style);
       bring(one.dataset.style);
     }
     for (const one of place.querySelectorAll('[data-look*="font-own-"]')) bring(one.dataset.look);

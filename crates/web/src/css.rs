@@ -66,7 +66,7 @@ pub struct Met<'i, 'a> {
     pub token: &'a Token<'i>,
     /// Where it stands.
     pub at: SourceLocation,
-    /// The function in whose brackets it stands; empty for none.
+    /// The innermost function around it; empty for none.
     pub function: &'a str,
 }
 
@@ -118,7 +118,7 @@ fn copy_within<'i, E>(
         let Some(depth) = depth.checked_sub(1) else {
             return Err(at.new_error(cssparser::BasicParseErrorKind::EndOfInput));
         };
-        let inner = if let Token::Function(name) = &token { name.as_ref() } else { "" };
+        let inner = if let Token::Function(name) = &token { name.as_ref() } else { function };
         input.parse_nested_block(|input| copy_within(input, out, &mut *look, inner, depth))?;
         out.token(&close);
     }

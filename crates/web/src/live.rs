@@ -18,7 +18,7 @@ use std::sync::Arc;
 use std::time::Duration;
 use tally_core::overlay::Report;
 use tally_core::record::ids::WidgetId;
-use tally_engine::{Audience, ChannelHandle, Hub, PageGuard, Told, WidgetChannel};
+use tally_engine::{Audience, ChannelHandle, Hub, PageGuard, RoomMessage, WidgetChannel};
 use tokio::sync::broadcast::error::RecvError;
 use tokio::sync::{broadcast, watch};
 use tokio::time::{Instant, sleep_until};
@@ -116,7 +116,7 @@ impl Showing for OneWidget {
 /// Everything on show in a channel.
 struct Everything {
     hub: Arc<Hub>,
-    messages: broadcast::Receiver<Told>,
+    messages: broadcast::Receiver<RoomMessage>,
 }
 
 impl Showing for Everything {
@@ -140,7 +140,7 @@ impl Showing for Everything {
 /// What a helper's pass lets its holder see, for as long as it holds.
 struct Granted {
     hub: Arc<Hub>,
-    messages: broadcast::Receiver<Told>,
+    messages: broadcast::Receiver<RoomMessage>,
     allowed: BTreeSet<WidgetId>,
     helper: Helper,
     passes: watch::Receiver<()>,

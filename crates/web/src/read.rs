@@ -27,12 +27,12 @@ pub const KEEP_ALIVE: Duration = Duration::from_secs(15);
 
 /// The whole view of a widget as JSON: what it shows in words and in numbers.
 pub async fn value(channel: &ChannelHandle, id: WidgetId) -> Result<Value, WebError> {
-    channel.ask(move |channel, now| told(channel, id, now)).await?.ok_or(WebError::NotFound)
+    channel.ask(move |channel, now| widget_json(channel, id, now)).await?.ok_or(WebError::NotFound)
 }
 
 /// The same in the channel's turn; none where there is no such widget.
-pub fn told(channel: &Channel, id: WidgetId, now: Instant) -> Option<Value> {
-    let mut value = widgets::told(&channel.view(id, now)?);
+pub fn widget_json(channel: &Channel, id: WidgetId, now: Instant) -> Option<Value> {
+    let mut value = widgets::view_json(&channel.view(id, now)?);
     if let Value::Object(fields) = &mut value {
         let seq = json!(channel.last_seq());
         fields.extend([("id".to_owned(), json!(id)), ("seq".to_owned(), seq), ("at".to_owned(), json!(now))]);
@@ -88,7 +88,7 @@ async fn still(channel: &ChannelHandle, id: WidgetId) -> Result<Option<Still>, W
             // Other shapes of a wheel are turned by the page.
             piece = piece.edited("shape", "disc", &scope).ok()?.0;
         }
-        piece.dress(channel.looks());
+        piece.apply_looks(channel.looks());
         let drawing = widgets::draw(widgets::seen(&piece, &piece.view(&scope)));
         Some(Still::of(&drawing, (piece.key(), piece.title()), widgets::size(&piece), now))
     });

@@ -175,7 +175,7 @@ pub fn application(
                 .route("/looks/{id}/rename", post().to(looks::rename))
                 .route("/looks/{id}/remove", post().to(looks::remove))
                 .route("/looks/{id}/file", get().to(looks::file))
-                .route("/looks/{id}/wear", post().to(looks::wear))
+                .route("/looks/{id}/apply", post().to(looks::apply))
                 .route("/looks/{id}/back", post().to(looks::back))
                 .route("/looks/{id}/same", post().to(looks::same))
                 .route("/cues", get().to(cues::page))

@@ -403,7 +403,7 @@ impl Book {
     }
 
     /// Takes other settings: prices are derived anew from the amounts as they came.
-    pub fn reckon_by(&mut self, settings: &Settings) {
+    pub fn apply_settings(&mut self, settings: &Settings) {
         (self.currency, self.calendar) = (settings.currency, settings.calendar);
         self.reprice(Span::ALL);
     }

@@ -39,7 +39,7 @@ pub struct Occasion {
 
 /// An occasion, and what came of it: the line with which the cue fires, or why it does not.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Heeded {
+pub struct Triggered {
     /// The occasion.
     pub occasion: Occasion,
     /// What came of it.
@@ -113,7 +113,7 @@ impl Channel {
 
     /// Folds a line that has just come, as [`Channel::apply`] does, and says which cues it sets off: each with the line for the
     /// ledger, or with why it stays quiet. That is decided here and now, so that it depends on nothing that comes later.
-    pub fn apply_heeding(&mut self, entry: &Entry) -> (BTreeSet<WidgetId>, Vec<Heeded>) {
+    pub fn apply_with_cues(&mut self, entry: &Entry) -> (BTreeSet<WidgetId>, Vec<Triggered>) {
         let before = self.marks(entry);
         let touched = self.apply(entry);
         let mut occasions = Vec::new();
@@ -127,15 +127,15 @@ impl Channel {
                 }
             }
         }
-        let heed = |occasion: Occasion| {
+        let decide = |occasion: Occasion| {
             let decided = self.decide_cue(&occasion);
             if decided.is_ok() {
                 // Its line will say so; until it is written, the next occasion must know.
                 self.firings.note(occasion.cue, occasion.at, occasion.person.as_deref());
             }
-            Heeded { occasion, decided }
+            Triggered { occasion, decided }
         };
-        (touched, occasions.into_iter().map(heed).collect())
+        (touched, occasions.into_iter().map(decide).collect())
     }
 
     /// How many cues have set each other off up to a line.
@@ -214,8 +214,8 @@ impl Channel {
     }
 
     /// The instant up to which was looked for what comes by itself, and the cue that was looked at last there.
-    fn heeded(&self) -> (Instant, u32) {
-        self.firings.heeded().max(self.passed)
+    fn looked_until(&self) -> (Instant, u32) {
+        self.firings.looked_until().max(self.passed)
     }
 
     /// What came by itself up to an instant was looked at, as far as that cue.
@@ -226,7 +226,7 @@ impl Channel {
     /// The first that comes by itself for which a cue waits, up to an instant, and what comes of it. It is to be written, or
     /// passed, before anything else: so whatever happens then, it was decided by what was known at its own instant.
     #[must_use]
-    pub fn comes_by_itself(&self, until: Instant) -> Option<Heeded> {
+    pub fn comes_by_itself(&self, until: Instant) -> Option<Triggered> {
         let strikes = self.strikes(until);
         let comes = |cue: &Cue| match cue.when {
             When::At { minute, .. } => strikes(minute),
@@ -239,14 +239,14 @@ impl Channel {
             .min_by_key(|(at, id, _)| (*at, *id))?;
         let occasion = Occasion { cue, cause: None, at, about, person: None, depth: 0, by_hand: false };
         let decided = self.decide_cue(&occasion);
-        Some(Heeded { occasion, decided })
+        Some(Triggered { occasion, decided })
     }
 
     /// Whether the channel's clock can show so many minutes after midnight, from what was looked at last up to an instant. Most
     /// times of day lie outside of that, and need not be looked at one by one.
     fn strikes(&self, until: Instant) -> impl Fn(u16) -> bool + use<> {
         let calendar = &self.settings.calendar;
-        let from = before(self.heeded().0, TimeDelta::microseconds(1));
+        let from = before(self.looked_until().0, TimeDelta::microseconds(1));
         let span = until.signed_duration_since(from);
         let day = TimeDelta::days(1);
         // Where clocks change, or it is long ago, each is looked at.
@@ -264,17 +264,17 @@ impl Channel {
 
     /// When a cue's occasion comes by itself next, and what it is, in words.
     fn comes(&self, id: u32, cue: &Cue, until: Instant) -> Option<(Instant, String)> {
-        let heeded = cue.since.map_or(self.heeded(), |since| self.heeded().max((since, u32::MAX)));
-        let is_new = |at: Instant| (at, id) > heeded;
-        let from = before(heeded.0, TimeDelta::microseconds(1));
+        let looked = cue.since.map_or(self.looked_until(), |since| self.looked_until().max((since, u32::MAX)));
+        let is_new = |at: Instant| (at, id) > looked;
+        let from = before(looked.0, TimeDelta::microseconds(1));
         if let When::At { minute, days } = cue.when {
             // Nothing has happened yet, and nobody has said since when.
-            if heeded.0 == Instant::MIN_UTC {
+            if looked.0 == Instant::MIN_UTC {
                 return None;
             }
             let calendar = &self.settings.calendar;
             let at = next_minute(calendar, (minute, days), from).filter(|at| is_new(*at));
-            let at = at.or_else(|| next_minute(calendar, (minute, days), heeded.0))?;
+            let at = at.or_else(|| next_minute(calendar, (minute, days), looked.0))?;
             return Some((at, format!("it was {:02}:{:02}", minute / 60, minute % 60)));
         }
         let (_, widget) = cue.when.watches()?;

@@ -1,4 +1,4 @@
-//! What the streamer chooses for all widgets: which stand on the desk, in which order, and the looks that they wear.
+//! What the streamer chooses for all widgets: which stand on the desk, in which order, and the looks that they use.
 
 use super::Channel;
 use crate::language::text;
@@ -248,13 +248,13 @@ impl Channel {
     /// Takes note of other looks; names the widgets that look different now.
     pub fn set_looks(&mut self, looks: Looks) -> BTreeSet<WidgetId> {
         self.looks = looks;
-        self.dress()
+        self.apply_looks()
     }
 
-    /// Puts the looks of one's own on whatever wears one.
-    pub(super) fn dress(&mut self) -> BTreeSet<WidgetId> {
+    /// Applies the looks of one's own to whatever uses one.
+    pub(super) fn apply_looks(&mut self) -> BTreeSet<WidgetId> {
         let all = self.widgets.iter_mut().chain(&mut self.drafts);
-        all.filter_map(|(id, piece)| piece.dress(&self.looks).then_some(*id)).collect()
+        all.filter_map(|(id, piece)| piece.apply_looks(&self.looks).then_some(*id)).collect()
     }
 
     /// All widgets in the order of the desk, and whether each stands there.

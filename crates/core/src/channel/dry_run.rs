@@ -1,7 +1,7 @@
 //! A cue tried on the past: what it would have done.
 
 use super::Channel;
-use super::cue::{Heeded, Occasion};
+use super::cue::{Occasion, Triggered};
 use crate::cues::{Cue, Firings, NotFired};
 use crate::record::entry::Entry;
 use crate::record::ids::Seq;
@@ -50,24 +50,24 @@ impl DryRun {
             self.channel.pass(until, u32::MAX);
         }
         self.pass_time(until, from);
-        let (_, heeded) = self.channel.apply_heeding(entry);
-        heeded.into_iter().for_each(|heeded| self.note(heeded, from));
+        let (_, triggered) = self.channel.apply_with_cues(entry);
+        triggered.into_iter().for_each(|triggered| self.note(triggered, from));
     }
 
     /// Takes what came by itself up to an instant.
     pub fn pass_time(&mut self, until: Instant, from: Instant) {
-        while let Some(heeded) = self.channel.comes_by_itself(until) {
-            let Occasion { cue, at, .. } = heeded.occasion;
-            if heeded.decided.is_ok() {
+        while let Some(triggered) = self.channel.comes_by_itself(until) {
+            let Occasion { cue, at, .. } = triggered.occasion;
+            if triggered.decided.is_ok() {
                 self.channel.firings.note(cue, at, None);
             }
             self.channel.pass(at, cue);
-            self.note(heeded, from);
+            self.note(triggered, from);
         }
     }
 
-    fn note(&mut self, heeded: Heeded, from: Instant) {
-        let Heeded { occasion: Occasion { cause, at, about, .. }, decided } = heeded;
+    fn note(&mut self, triggered: Triggered, from: Instant) {
+        let Triggered { occasion: Occasion { cause, at, about, .. }, decided } = triggered;
         if at >= from {
             self.all.push(WouldFire { cause, at, about, not: decided.err() });
         }

@@ -62,7 +62,7 @@ impl Channel {
             let all = self.widgets.iter().chain(&self.drafts);
             touched.extend(all.filter(|(_, piece)| piece.follows_shows()).map(|(id, _)| *id));
         }
-        touched.extend(self.hear_told(&touched));
+        touched.extend(self.collect_published(&touched));
         touched
     }
 
@@ -94,7 +94,7 @@ impl Channel {
             self.listen();
         }
         touched.insert(widget);
-        touched.extend(self.hear_told(&touched));
+        touched.extend(self.collect_published(&touched));
         touched
     }
 }

@@ -12,14 +12,14 @@ use crate::widgets::{News, Notable, Piece};
 use std::collections::BTreeSet;
 
 /// Tells some widgets some news, while they are changed and all else is looked at.
-macro_rules! tell {
+macro_rules! update {
     ($channel:ident, $now:expr, |$id:ident, $piece:ident, $scope:ident| $tell:expr) => {{
         let $scope = Scope {
             settings: &$channel.settings,
             book: &$channel.book,
             tallies: &$channel.tallies,
             feeds: &$channel.feeds,
-            told: &$channel.told,
+            published: &$channel.published,
             seeds: &$channel.seeds,
             chat: &$channel.chat,
             notice: $channel.talk.on_tickers(),
@@ -37,7 +37,7 @@ impl Channel {
     /// Tells those widgets that note happenings what has become of the book.
     pub(super) fn follow(&mut self, entry: &Entry, turned: &Change, touched: &mut BTreeSet<WidgetId>) {
         let (added, people) = (turned.added.as_ref().map_or(0, |fact| fact.kind().bit()), turned.people.regrouped);
-        tell!(self, entry.arrived_at, |id, piece, scope| {
+        update!(self, entry.arrived_at, |id, piece, scope| {
             let notes = piece.notes();
             let said = notes != 0 && !matches!(entry.body, Body::Happening(_));
             let news = [
@@ -69,7 +69,7 @@ impl Channel {
     /// Lets a widget reckon with what was done to it, and those that count beside it. Names the latter.
     pub(super) fn operated(&mut self, widget: WidgetId, entry: &Entry) -> BTreeSet<WidgetId> {
         let mut touched = BTreeSet::new();
-        tell!(self, entry.arrived_at, |id, piece, scope| if *id == widget {
+        update!(self, entry.arrived_at, |id, piece, scope| if *id == widget {
             piece.follow(News::Operated, &scope);
         } else if piece.beside() == Some(widget) && piece.follow(News::Beside(entry), &scope) {
             touched.insert(*id);
@@ -78,15 +78,15 @@ impl Channel {
     }
 
     /// Lets a widget reckon anew.
-    pub(super) fn reckon(&mut self, widget: WidgetId) {
-        tell!(self, Instant::UNIX_EPOCH, |id, piece, scope| if *id == widget {
+    pub(super) fn compute(&mut self, widget: WidgetId) {
+        update!(self, Instant::UNIX_EPOCH, |id, piece, scope| if *id == widget {
             piece.follow(News::Anew, &scope);
         });
     }
 
     /// Lets all widgets reckon anew.
-    pub(super) fn reckon_all(&mut self) {
-        tell!(self, Instant::UNIX_EPOCH, |_id, piece, scope| {
+    pub(super) fn recompute_all(&mut self) {
+        update!(self, Instant::UNIX_EPOCH, |_id, piece, scope| {
             piece.follow(News::Anew, &scope);
         });
     }

@@ -18,7 +18,7 @@ pub mod starts;
 
 pub use air::{AirEdit, AirRules, Planned, Schedule};
 pub use bot::Spoken;
-pub use cue::{CUE_SOURCE, Heeded, Occasion};
+pub use cue::{CUE_SOURCE, Occasion, Triggered};
 pub use cue_offer::Around;
 pub use decide::{Appear, Correcting, Press};
 pub use desk::{Bound, Desk, DeskEdit, DeskError, OneDesk, key_label};
@@ -32,7 +32,7 @@ use crate::book::Book;
 use crate::book::chat::Chat;
 use crate::book::portraits::Portraits;
 use crate::bot::{Bot, Rests, Talk};
-use crate::count::told::AllTold;
+use crate::count::published::AllPublished;
 use crate::count::{Scope, Tallies};
 use crate::cues::{Cues, Firings};
 use crate::language::Language;
@@ -55,7 +55,7 @@ pub struct Channel {
     widgets: BTreeMap<WidgetId, Piece>,
     feeds: BTreeMap<FeedId, String>,
     /// What widgets tell each other.
-    told: AllTold,
+    published: AllPublished,
     /// The seeds of wheels that wait for their spin, by their commitments.
     seeds: BTreeMap<Bytes32, Bytes32>,
     desk: Desk,
@@ -111,7 +111,7 @@ impl Channel {
             settings,
             widgets: widgets.into_iter().collect(),
             feeds: BTreeMap::new(),
-            told: AllTold::new(),
+            published: AllPublished::new(),
             seeds: BTreeMap::new(),
             desk: Desk::default(),
             air_rules: AirRules::default(),
@@ -135,12 +135,12 @@ impl Channel {
             passed: (Instant::MIN_UTC, 0),
         };
         channel.listen();
-        channel.reckon_all();
+        channel.recompute_all();
         channel
     }
 
     fn listen(&mut self) {
-        self.dress();
+        self.apply_looks();
         let counts = self
             .widgets
             .iter()
@@ -148,24 +148,24 @@ impl Channel {
             .flat_map(|(id, piece)| piece.counts(&self.settings).into_iter().map(move |count| (*id, count)));
         self.tallies = std::mem::take(&mut self.tallies).serving(counts);
         let all: BTreeSet<WidgetId> = self.widgets.keys().copied().collect();
-        self.told.retain(|id, _| all.contains(id));
-        self.hear_told(&all);
+        self.published.retain(|id, _| all.contains(id));
+        self.collect_published(&all);
     }
 
-    /// Lets widgets tell what others go by, as of the newest line; names those who may go by it if it has changed.
-    fn hear_told(&mut self, of: &BTreeSet<WidgetId>) -> BTreeSet<WidgetId> {
+    /// Lets widgets publish what others go by, as of the newest line; names those who may go by it if it has changed.
+    fn collect_published(&mut self, of: &BTreeSet<WidgetId>) -> BTreeSet<WidgetId> {
         let now = self.roll.back().map_or(Instant::UNIX_EPOCH, |line| line.arrived_at);
         let scope = self.scope(now);
-        let tells = |id: &WidgetId| self.widgets.get(id).map(|piece| (*id, piece.tells(&scope)));
-        let told: Vec<_> =
-            of.iter().filter_map(tells).filter(|(id, told)| self.told.get(id) != told.as_ref()).collect();
-        if told.is_empty() {
+        let publish = |id: &WidgetId| self.widgets.get(id).map(|piece| (*id, piece.publishes(&scope)));
+        let changed: Vec<_> =
+            of.iter().filter_map(publish).filter(|(id, one)| self.published.get(id) != one.as_ref()).collect();
+        if changed.is_empty() {
             return BTreeSet::new();
         }
-        for (id, told) in told {
-            match told {
-                Some(told) => self.told.insert(id, told),
-                None => self.told.remove(&id),
+        for (id, one) in changed {
+            match one {
+                Some(one) => self.published.insert(id, one),
+                None => self.published.remove(&id),
             };
         }
         self.widgets.iter().filter(|(_, piece)| piece.goes_by_others()).map(|(id, _)| *id).collect()
@@ -184,7 +184,7 @@ impl Channel {
             book: &self.book,
             tallies: &self.tallies,
             feeds: &self.feeds,
-            told: &self.told,
+            published: &self.published,
             seeds: &self.seeds,
             chat: &self.chat,
             notice: self.talk.on_tickers(),
@@ -244,15 +244,15 @@ impl Channel {
             }
             self.cues = self.converted_cues(settings.currency);
         }
-        self.reckon_by(settings);
+        self.apply_settings(settings);
     }
 
-    fn reckon_by(&mut self, settings: Settings) {
+    fn apply_settings(&mut self, settings: Settings) {
         self.settings = settings;
-        self.book.reckon_by(&self.settings);
+        self.book.apply_settings(&self.settings);
         self.tallies.forget_all();
         self.listen();
-        self.reckon_all();
+        self.recompute_all();
     }
 
     /// Brings the figures at hand to an instant. Only speed depends on it.
@@ -311,7 +311,7 @@ impl Channel {
     pub fn put(&mut self, id: WidgetId, piece: Piece) {
         self.widgets.insert(id, piece);
         self.listen();
-        self.reckon(id);
+        self.compute(id);
     }
 
     /// Puts a widget on the stage to be tried, or takes it off.
@@ -321,7 +321,7 @@ impl Channel {
             None => self.drafts.remove(&id),
         };
         self.listen();
-        self.reckon(id);
+        self.compute(id);
     }
 
     /// Takes a widget away.

@@ -80,9 +80,9 @@ impl Channel {
         channel.drafts.clone_from(&self.drafts);
         if channel.settings == self.settings {
             channel.listen();
-            channel.reckon_all();
+            channel.recompute_all();
         } else {
-            channel.reckon_by(self.settings.clone());
+            channel.apply_settings(self.settings.clone());
         }
         Some(channel)
     }

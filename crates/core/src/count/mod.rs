@@ -7,6 +7,7 @@ mod example;
 pub mod explain;
 mod filter;
 mod judge;
+pub mod published;
 mod scope;
 pub mod sentence;
 mod special;
@@ -14,7 +15,6 @@ mod tallies;
 mod tally;
 #[cfg(test)]
 mod tests;
-pub mod told;
 mod turning;
 mod worth;
 

@@ -5,7 +5,7 @@ use crate::book::Book;
 use crate::book::chat::Chat;
 use crate::book::names::Person;
 use crate::book::portraits::Portraits;
-use crate::count::told::AllTold;
+use crate::count::published::AllPublished;
 use crate::language::Language;
 use crate::language::unit::Unit;
 use crate::record::acts::wheel::Bytes32;
@@ -28,7 +28,7 @@ pub struct Scope<'a> {
     /// The channel's feeds by name.
     pub feeds: &'a BTreeMap<FeedId, String>,
     /// What widgets tell each other.
-    pub told: &'a AllTold,
+    pub published: &'a AllPublished,
     /// The seeds of wheels that wait for their spin, by their commitments.
     pub seeds: &'a BTreeMap<Bytes32, Bytes32>,
     /// What is said in chat.

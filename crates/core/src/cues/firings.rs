@@ -38,8 +38,8 @@ pub struct Firings {
     began: Option<Instant>,
     running: BTreeMap<Seq, Running>,
     /// Up to when was looked for what comes by itself, and at which cue there.
-    #[serde(default)]
-    heeded: Option<(Instant, u32)>,
+    #[serde(default, rename = "heeded")]
+    looked: Option<(Instant, u32)>,
     /// The newest firings of each, the newest first.
     log: BTreeMap<u32, VecDeque<Logged>>,
 }
@@ -88,13 +88,13 @@ impl Firings {
     }
 
     /// Up to when was looked for what comes by itself, by the record, and at which cue there.
-    pub(crate) fn heeded(&self) -> (Instant, u32) {
-        self.heeded.unwrap_or((Instant::MIN_UTC, 0))
+    pub(crate) fn looked_until(&self) -> (Instant, u32) {
+        self.looked.unwrap_or((Instant::MIN_UTC, 0))
     }
 
     /// Folds a line of the record.
     pub(crate) fn apply(&mut self, entry: &Entry) {
-        self.heeded = Some(self.heeded().max(Self::instant(entry)));
+        self.looked = Some(self.looked_until().max(Self::instant(entry)));
         match &entry.body {
             Body::Fired { cue, name, about, person, depth, steps, .. } => {
                 self.note(*cue, entry.happened_at, person.as_deref());

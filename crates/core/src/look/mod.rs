@@ -1,4 +1,4 @@
-//! The look of a widget: which of the shipped looks it wears, in which shape, and what is different.
+//! The look of a widget: which of the shipped looks it uses, in which shape, and what is different.
 //!
 //! A look is a set of tokens. Five are shipped; each token can be overridden for a widget, and some
 //! again for each kind of entry. A page gets the tokens as they come out, so that nothing about a
@@ -51,13 +51,13 @@ pub struct Shape {
 #[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(default)]
 pub struct Look {
-    /// The shipped look that it wears.
+    /// The shipped look that it uses.
     pub base: Base,
-    /// The look of the streamer's own that it wears instead, by its number.
+    /// The look of the streamer's own that it uses instead, by its number.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub of: Option<u32>,
     #[serde(skip)]
-    worn: own::Worn,
+    applied: own::Applied,
     /// One of its family's shapes; the first where it names none of them.
     pub shape: String,
     /// How it writes numbers and money.
@@ -86,14 +86,14 @@ impl Look {
     /// The shipped look on which all that it says rests.
     #[must_use]
     pub fn base(&self) -> Base {
-        self.worn.base().unwrap_or(self.base)
+        self.applied.base().unwrap_or(self.base)
     }
 
     /// The value of a token.
     #[must_use]
     pub fn get(&self, token: Token) -> &str {
         let own = self.own.get(&token).map(String::as_str);
-        own.or_else(|| self.worn.get(token)).unwrap_or_else(|| self.base().token(token))
+        own.or_else(|| self.applied.get(token)).unwrap_or_else(|| self.base().token(token))
     }
 
     /// The value of a token that is a number.

@@ -55,7 +55,7 @@ impl OwnLook {
 #[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(default)]
 pub struct Looks {
-    /// Whether widgets wear the night's half of their looks.
+    /// Whether widgets use the night's half of their looks.
     pub night: bool,
     /// The looks.
     pub all: BTreeMap<u32, OwnLook>,
@@ -81,7 +81,7 @@ pub enum LookEdit {
     },
     /// Throws one away.
     Remove(u32),
-    /// Lets widgets wear the night's half, or the day's.
+    /// Lets widgets use the night's half, or the day's.
     Night(bool),
 }
 
@@ -184,22 +184,22 @@ impl Looks {
     }
 }
 
-/// What a widget wears of a look of one's own, as it was found when the widget was dressed. It belongs to that look and
+/// What a widget takes from a look of one's own, as that stood when looks were applied last. It belongs to that look and
 /// not to the widget, so that two setups are the same whatever it says just now.
 #[derive(Debug, Clone, Default)]
-pub(super) struct Worn(Option<Arc<(Base, Values)>>);
+pub(super) struct Applied(Option<Arc<(Base, Values)>>);
 
-impl PartialEq for Worn {
+impl PartialEq for Applied {
     fn eq(&self, _: &Self) -> bool {
         true
     }
 }
 
-impl Eq for Worn {}
+impl Eq for Applied {}
 
-impl Worn {
+impl Applied {
     pub(super) fn base(&self) -> Option<Base> {
-        self.0.as_ref().map(|worn| worn.0)
+        self.0.as_ref().map(|styled| styled.0)
     }
 
     pub(super) fn get(&self, token: Token) -> Option<&str> {
@@ -208,16 +208,16 @@ impl Worn {
 }
 
 impl Look {
-    /// Puts on what the look of one's own says that it wears, if it wears one. Where that is gone, it is the shipped look from which
+    /// Applies the look of one's own that it uses, if it uses one. Where that is gone, it is the shipped look from which
     /// it was derived that is left. Says whether anything is different now.
-    pub fn dress(&mut self, looks: &Looks) -> bool {
+    pub fn apply_looks(&mut self, looks: &Looks) -> bool {
         let of = self.of.and_then(|id| looks.all.get(&id));
-        let worn = of.map(|look| (look.base, look.values(looks.night)));
-        let before = self.worn.0.as_deref();
-        if before == worn.as_ref() {
+        let styled = of.map(|look| (look.base, look.values(looks.night)));
+        let before = self.applied.0.as_deref();
+        if before == styled.as_ref() {
             return false;
         }
-        self.worn = Worn(worn.map(Arc::new));
+        self.applied = Applied(styled.map(Arc::new));
         true
     }
 }
@@ -241,21 +241,21 @@ mod tests {
         };
         let looks = set(&looks, false, "fill", "#1F5C78");
         let looks = set(&looks, true, "fill", "#78b7d4");
-        let mut worn = Look { of: Some(id), ..Look::default() };
-        let before = worn.clone();
-        assert!(worn.dress(&looks) && !worn.dress(&looks));
-        assert_eq!(worn.base(), Base::Linen);
-        assert_eq!(worn.get(Token::Fill), "#1f5c78");
-        assert_eq!(worn.get(Token::Background), Base::Linen.token(Token::Background));
+        let mut styled = Look { of: Some(id), ..Look::default() };
+        let before = styled.clone();
+        assert!(styled.apply_looks(&looks) && !styled.apply_looks(&looks));
+        assert_eq!(styled.base(), Base::Linen);
+        assert_eq!(styled.get(Token::Fill), "#1f5c78");
+        assert_eq!(styled.get(Token::Background), Base::Linen.token(Token::Background));
         let by_night = looks.edited(LookEdit::Night(true)).unwrap().0;
-        assert!(worn.dress(&by_night));
-        assert_eq!(worn.get(Token::Fill), "#78b7d4");
-        assert_eq!(worn, before, "the widget is the same whatever its look says");
-        worn.own.insert(Token::Fill, "#000000".into());
-        assert_eq!(worn.get(Token::Fill), "#000000");
+        assert!(styled.apply_looks(&by_night));
+        assert_eq!(styled.get(Token::Fill), "#78b7d4");
+        assert_eq!(styled, before, "the widget is the same whatever its look says");
+        styled.own.insert(Token::Fill, "#000000".into());
+        assert_eq!(styled.get(Token::Fill), "#000000");
         // Without it, the widget is what it says itself.
-        assert!(worn.dress(&by_night.edited(LookEdit::Remove(id)).unwrap().0));
-        assert_eq!((worn.base(), worn.get(Token::Fill)), (Base::Enamel, "#000000"));
+        assert!(styled.apply_looks(&by_night.edited(LookEdit::Remove(id)).unwrap().0));
+        assert_eq!((styled.base(), styled.get(Token::Fill)), (Base::Enamel, "#000000"));
     }
 
     #[test]

@@ -29,7 +29,7 @@ pub use piece::{Definition, Folded, Piece, Setup, Widget};
 
 use crate::book::chat::ChatLine;
 use crate::count::explain::Slip;
-use crate::count::told::Told;
+use crate::count::published::Published;
 use crate::count::{Count, Scope};
 use crate::lines::LineFormat;
 use crate::look::Shape;
@@ -330,7 +330,7 @@ pub trait Family: std::fmt::Debug + Clone + PartialEq + Serialize + DeserializeO
     /// When the view next changes without any entry.
     fn wakes_at(&self, state: &Self::State, scope: &Scope<'_>) -> Option<Instant>;
     /// What it tells other widgets.
-    fn tells(&self, _state: &Self::State, _scope: &Scope<'_>) -> Option<Told> {
+    fn publishes(&self, _state: &Self::State, _scope: &Scope<'_>) -> Option<Published> {
         None
     }
     /// The figure that cues watch, see [`Watched`].

@@ -19,7 +19,7 @@ use super::wheel::Wheel;
 use super::{Action, Cued, Family, Hint, Lever, News, Notable, Said};
 use crate::book::chat::ChatLine;
 use crate::count::explain::Slip;
-use crate::count::told::Told;
+use crate::count::published::Published;
 use crate::count::{Count, Scope};
 use crate::lines::LineFormat;
 use crate::look::{Look, Looks, Shape};
@@ -62,8 +62,8 @@ pub trait Widget {
     fn title(&self) -> &str;
     /// How it looks.
     fn look(&self) -> &Look;
-    /// Puts on what its look of one's own says; see [`Look::dress`].
-    fn dress(&mut self, looks: &Looks) -> bool;
+    /// Applies its look of one's own; see [`Look::apply_looks`].
+    fn apply_looks(&mut self, looks: &Looks) -> bool;
     /// How it tells lines.
     fn line_format(&self) -> Option<&LineFormat>;
     /// What it counts.
@@ -121,7 +121,7 @@ pub trait Widget {
     /// When the view changes by itself.
     fn wakes_at(&self, scope: &Scope<'_>) -> Option<Instant>;
     /// What it tells others.
-    fn tells(&self, scope: &Scope<'_>) -> Option<Told>;
+    fn publishes(&self, scope: &Scope<'_>) -> Option<Published>;
     /// The figure that cues watch.
     fn figure(&self, scope: &Scope<'_>) -> Option<i64>;
     /// When that comes to an end by itself.
@@ -157,8 +157,8 @@ impl<F: Family> Widget for Folded<F> {
         &self.look
     }
 
-    fn dress(&mut self, looks: &Looks) -> bool {
-        self.look.dress(looks)
+    fn apply_looks(&mut self, looks: &Looks) -> bool {
+        self.look.apply_looks(looks)
     }
 
     fn line_format(&self) -> Option<&LineFormat> {
@@ -266,8 +266,8 @@ impl<F: Family> Widget for Folded<F> {
         self.definition.wakes_at(&self.state, scope)
     }
 
-    fn tells(&self, scope: &Scope<'_>) -> Option<Told> {
-        self.definition.tells(&self.state, scope)
+    fn publishes(&self, scope: &Scope<'_>) -> Option<Published> {
+        self.definition.publishes(&self.state, scope)
     }
 
     fn figure(&self, scope: &Scope<'_>) -> Option<i64> {

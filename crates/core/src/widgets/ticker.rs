@@ -94,7 +94,7 @@ impl Ticker {
         })
     }
 
-    fn told(&self, scope: &Scope<'_>) -> Vec<LineValues> {
+    fn lines(&self, scope: &Scope<'_>) -> Vec<LineValues> {
         self.format.lines(self.period, self.fold, self.most as usize, scope)
     }
 }
@@ -230,7 +230,7 @@ impl Family for Ticker {
     }
 
     fn view(&self, _: &NoActs, scope: &Scope<'_>) -> View {
-        self.of(&self.told(scope), scope)
+        self.of(&self.lines(scope), scope)
     }
 
     fn sample(&self, scope: &Scope<'_>) -> View {
@@ -238,11 +238,11 @@ impl Family for Ticker {
     }
 
     fn wakes_at(&self, _: &NoActs, scope: &Scope<'_>) -> Option<Instant> {
-        self.format.wakes_at(self.period, &self.told(scope), scope)
+        self.format.wakes_at(self.period, &self.lines(scope), scope)
     }
 
     fn explain(&self, _: &NoActs, scope: &Scope<'_>) -> Slip {
-        let shown = format!("{} happenings, {} notices", self.told(scope).len(), self.texts.len());
+        let shown = format!("{} happenings, {} notices", self.lines(scope).len(), self.texts.len());
         of_several(&self.format.counts(self.period), shown, scope)
     }
 }

@@ -42,14 +42,14 @@ pub struct ToSay {
 }
 
 /// A message on its way to the application's pages.
-pub type Told = (Audience, ByteString);
+pub type RoomMessage = (Audience, ByteString);
 
 /// What is on show in one channel, shared between its task and all pages.
 pub struct Hub {
     widgets: Mutex<BTreeMap<WidgetId, Place>>,
     pulse: Mutex<ByteString>,
     chat_roll: Mutex<ByteString>,
-    everything: broadcast::Sender<Told>,
+    everything: broadcast::Sender<RoomMessage>,
     /// Drawings alone, for overlays: thousands of pages need not wake for what only rooms are told.
     drawings: broadcast::Sender<(WidgetId, ByteString)>,
     passes: watch::Sender<()>,
@@ -208,7 +208,7 @@ impl Hub {
 
     /// Every message to rooms and helpers from now on.
     #[must_use]
-    pub fn everything(&self) -> broadcast::Receiver<Told> {
+    pub fn everything(&self) -> broadcast::Receiver<RoomMessage> {
         self.everything.subscribe()
     }
 

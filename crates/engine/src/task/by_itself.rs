@@ -23,8 +23,8 @@ impl Task {
             let (due, timed) = (self.channel.due(now), self.channel.comes_by_itself(now));
             match (due, timed) {
                 // A cue goes by what stood at its instant, before a widget does what is due then.
-                (due, Some(heeded)) if due.as_ref().is_none_or(|(at, _)| heeded.occasion.at <= *at) => {
-                    self.heed_time(heeded).await?;
+                (due, Some(triggered)) if due.as_ref().is_none_or(|(at, _)| triggered.occasion.at <= *at) => {
+                    self.write_timed_cue(triggered).await?;
                 }
                 (Some((at, body)), _) => self.write_by_itself(at, body).await?,
                 (None, _) => return Ok(()),

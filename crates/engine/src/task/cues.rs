@@ -9,7 +9,7 @@ use crate::error::EngineError;
 use crate::orders::{Pressed, Stepped};
 use chrono::TimeDelta;
 use std::collections::{BTreeSet, VecDeque};
-use tally_core::channel::{CUE_SOURCE, Channel, Heeded, Occasion};
+use tally_core::channel::{CUE_SOURCE, Channel, Occasion, Triggered};
 use tally_core::cues::{CueEdit, Due, Offer};
 use tally_core::record::cue::{Do, Outcome};
 use tally_core::record::entry::{Body, Draft, Origin};
@@ -69,8 +69,8 @@ enum Doing {
 
 impl Task {
     /// Takes note of what a line set off.
-    pub(super) fn heed(&mut self, heeded: Vec<Heeded>) {
-        for Heeded { occasion: Occasion { cue, cause, at, about, .. }, decided } in heeded {
+    pub(super) fn queue_triggered(&mut self, triggered: Vec<Triggered>) {
+        for Triggered { occasion: Occasion { cue, cause, at, about, .. }, decided } in triggered {
             match decided {
                 Ok(body) if self.cues.waiting.len() < MOST_WAITING => {
                     // One line sets a cue off once, however often it is read.
@@ -94,7 +94,7 @@ impl Task {
     /// When something comes by itself that cues wait for; no further ahead than the task sleeps.
     pub(super) fn timed_next(&self) -> Option<Instant> {
         let horizon = after(self.context.clock.now(), AHEAD * i32::try_from(self.context.clock.speed()).unwrap_or(1));
-        let timed = self.channel.comes_by_itself(horizon).map(|heeded| heeded.occasion.at);
+        let timed = self.channel.comes_by_itself(horizon).map(|triggered| triggered.occasion.at);
         timed.into_iter().chain(self.due_from).max()
     }
 
@@ -154,8 +154,8 @@ impl Task {
     }
 
     /// Takes note of what came by itself and set a cue off, or not.
-    pub(super) async fn heed_time(&mut self, heeded: Heeded) -> Result<(), EngineError> {
-        let Heeded { occasion, decided } = heeded;
+    pub(super) async fn write_timed_cue(&mut self, triggered: Triggered) -> Result<(), EngineError> {
+        let Triggered { occasion, decided } = triggered;
         match decided {
             Ok(body) => self.write_by_itself(occasion.at, body).await,
             Err(why) => {

@@ -144,8 +144,8 @@ impl Task {
 
     fn apply(&mut self, entry: &Entry) {
         let touched = if self.lives {
-            let (touched, heeded) = self.channel.apply_heeding(entry);
-            self.heed(heeded);
+            let (touched, triggered) = self.channel.apply_with_cues(entry);
+            self.queue_triggered(triggered);
             touched
         } else {
             self.channel.apply(entry)

@@ -162,8 +162,8 @@ fn matched(cues: Cues) -> f64 {
         .map(|entry| Entry { seq: Seq(SHORT + entry.seq.0), happened_at: end, arrived_at: end, ..entry })
         .collect();
     let began = Instant::now();
-    let heeded: usize = more.iter().map(|entry| channel.apply_heeding(entry).1.len()).sum();
-    assert!(heeded < more.len());
+    let triggered: usize = more.iter().map(|entry| channel.apply_with_cues(entry).1.len()).sum();
+    assert!(triggered < more.len());
     began.elapsed().as_secs_f64() / 4.0
 }
 

@@ -9,7 +9,7 @@ use crate::kit::until;
 use serde_json::{Value, json};
 
 /// The value of a custom property of the first widget on a page.
-async fn worn(browser: &Browser, css: &str, property: &str) -> String {
+async fn property_of(browser: &Browser, css: &str, property: &str) -> String {
     let script = format!(
         "const air = document.querySelector('{css} .air') ?? document.querySelector('{css}.air'); \
          return air ? getComputedStyle(air).getPropertyValue('{property}').trim() : ''"
@@ -17,15 +17,15 @@ async fn worn(browser: &Browser, css: &str, property: &str) -> String {
     browser.run(&script).await.as_str().unwrap_or_default().to_owned()
 }
 
-async fn wears(browser: &Browser, css: &str, property: &str, wanted: &str) {
-    until(&format!("{css} wears {property} {wanted}"), || async {
-        (worn(browser, css, property).await == wanted).then_some(())
+async fn becomes(browser: &Browser, css: &str, property: &str, wanted: &str) {
+    until(&format!("{css} has {property} {wanted}"), || async {
+        (property_of(browser, css, property).await == wanted).then_some(())
     })
     .await;
 }
 
 #[tokio::test(flavor = "multi_thread")]
-async fn a_look_is_derived_edited_on_air_worn_by_an_overlay_and_taken_back() {
+async fn a_look_is_derived_edited_on_air_used_by_an_overlay_and_taken_back() {
     let database = Database::new();
     let program = Program::start(&database.url);
     let (base, owner) = (program.base.clone(), Owner::of(&program).await);
@@ -42,22 +42,22 @@ async fn a_look_is_derived_edited_on_air_worn_by_an_overlay_and_taken_back() {
     browser.click(".look-new .press-main").await;
     browser.shows(".look-head h1", "Quay").await;
 
-    // Tried on an overlay, nothing is on air; worn, all of its widgets are.
+    // Tried on an overlay, nothing is on air; used there, all of its widgets are.
     let list = owner.page("/overlays").await;
     let token = list.split("/o/").nth(1).unwrap().split('"').next().unwrap().to_owned();
     let air = Browser::open().await;
     air.go(&format!("{base}/o/{token}")).await;
     air.shows(".piece", "Turntable motor").await;
-    let was = worn(&air, ".piece", "--fill").await;
+    let was = property_of(&air, ".piece", "--fill").await;
     browser
         .run("const on = document.getElementById('look-on'); on.value = '1'; on.dispatchEvent(new Event('change'))")
         .await;
-    browser.shows(".look-wear", "Only tried here").await;
-    wears(&browser, ".look-stage", "--fill", "#1f5c78").await;
-    assert_eq!(worn(&air, ".piece", "--fill").await, was);
-    browser.click(".look-wear .press").await;
-    browser.shows(".look-wear", "wear it, on air").await;
-    wears(&air, ".piece", "--fill", "#1f5c78").await;
+    browser.shows(".look-apply", "Only tried here").await;
+    becomes(&browser, ".look-stage", "--fill", "#1f5c78").await;
+    assert_eq!(property_of(&air, ".piece", "--fill").await, was);
+    browser.click(".look-apply .press").await;
+    browser.shows(".look-apply", "use it, on air").await;
+    becomes(&air, ".piece", "--fill", "#1f5c78").await;
     assert_eq!(last().await, before, "a look writes nothing into the record");
 
     // An edit is on air at once; by night it is another one.
@@ -69,7 +69,7 @@ async fn a_look_is_derived_edited_on_air_worn_by_an_overlay_and_taken_back() {
         browser.run(&script).await;
     };
     set("fill", "#a83e26").await;
-    wears(&air, ".piece", "--fill", "#a83e26").await;
+    becomes(&air, ".piece", "--fill", "#a83e26").await;
     browser.click("[data-half=true]").await;
     browser.shows(".look-drawers", "different by night").await;
     set("fill", "#ffc247").await;
@@ -78,20 +78,20 @@ async fn a_look_is_derived_edited_on_air_worn_by_an_overlay_and_taken_back() {
         file.contains("#ffc247").then_some(())
     })
     .await;
-    assert_eq!(worn(&air, ".piece", "--fill").await, "#a83e26", "it is day");
+    assert_eq!(property_of(&air, ".piece", "--fill").await, "#a83e26", "it is day");
     owner.done("/looks/night", &[("night", "true")]).await;
-    wears(&air, ".piece", "--fill", "#ffc247").await;
+    becomes(&air, ".piece", "--fill", "#ffc247").await;
     owner.done("/looks/night", &[("night", "false")]).await;
-    wears(&air, ".piece", "--fill", "#a83e26").await;
+    becomes(&air, ".piece", "--fill", "#a83e26").await;
 
     // What one of them says otherwise is listed, and put back with one press.
     owner.done("/widgets/1/edit", &[("key", "fill"), ("text", "#000000")]).await;
     let _ = owner.post("/widgets/1/put-on-air", &[]).await;
     browser.go(&format!("{base}/looks/2?on=1")).await;
-    browser.shows(".look-wearers", "Fill").await;
-    browser.click(".look-wearers .press").await;
+    browser.shows(".look-users", "Fill").await;
+    browser.click(".look-users .press").await;
     until("nothing is its own any more", || async {
-        (!browser.text(".look-wearers").await.is_empty() && !browser.text(".look-wearers").await.contains("Fill"))
+        (!browser.text(".look-users").await.is_empty() && !browser.text(".look-users").await.contains("Fill"))
             .then_some(())
     })
     .await;
@@ -102,9 +102,9 @@ async fn a_look_is_derived_edited_on_air_worn_by_an_overlay_and_taken_back() {
     owner.done("/widgets/1/take-back", &[]).await;
     owner.done("/widgets/1/take-back", &[]).await;
     browser.go(&format!("{base}/looks/2?on=1")).await;
-    browser.click(".look-wear .press").await;
-    browser.shows(".look-wear", "Only tried here").await;
-    wears(&air, ".piece", "--fill", &was).await;
+    browser.click(".look-apply .press").await;
+    browser.shows(".look-apply", "Only tried here").await;
+    becomes(&air, ".piece", "--fill", &was).await;
     for browser in [browser, air] {
         browser.close().await;
     }

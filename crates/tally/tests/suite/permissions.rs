@@ -293,7 +293,7 @@ impl Things {
             "/looks/import" => Sent::Bytes(b"{}".to_vec()),
             "/looks/{id}/edit" => form(&[("key", "fill"), ("text", "#123456")]),
             "/looks/{id}/rename" => form(&[("name", "Harbour")]),
-            "/looks/{id}/wear" | "/looks/{id}/back" => form(&[("on", &self.fields["overlay"])]),
+            "/looks/{id}/apply" | "/looks/{id}/back" => form(&[("on", &self.fields["overlay"])]),
             "/looks/{id}/same" => form(&[("widget", &self.board.to_string())]),
             "/overlays/{id}/edit" => Sent::Json(json!({"step": 1, "edit": {"remove": {"ids": []}}})),
             "/channel/air" => form(&[("ask_s", "60")]),

@@ -127,7 +127,7 @@ async fn take_all() {
     browser.go(&scene(&program, &both(0), true)).await;
     let first = seen(&browser).await;
     for overlay in ["1", "2"] {
-        owner.done("/looks/1/wear", &[("on", overlay)]).await;
+        owner.done("/looks/1/apply", &[("on", overlay)]).await;
     }
     browser.size(1280, 1346).await;
     let above = (first, [0, 0, 1280, 673]);

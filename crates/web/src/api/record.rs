@@ -31,7 +31,7 @@ fn hundred() -> u16 {
     100
 }
 
-fn told(entry: &Entry) -> Value {
+fn entry_json(entry: &Entry) -> Value {
     json!({
         "entry": entry.seq,
         "happened_at": entry.happened_at,
@@ -57,7 +57,7 @@ pub async fn entries(app: web::Data<App>, program: Program, request: HttpRequest
     let (id, after) = (program.channel.id, Seq(after));
     let lines = app.engine.store().entries_after(id, None, after, limit.into()).await?;
     let next = lines.last().map_or(after, |line| line.seq);
-    let lines: Vec<Value> = lines.iter().map(told).collect();
+    let lines: Vec<Value> = lines.iter().map(entry_json).collect();
     Ok(HttpResponse::Ok().json(json!({"entries": lines, "next_after": next})))
 }
 

@@ -3,7 +3,7 @@
 use super::program::{Program, Scope};
 use super::run::standing;
 use crate::error::{Answer, WebError};
-use crate::read::{KEEP_ALIVE, told, without_moment};
+use crate::read::{KEEP_ALIVE, widget_json, without_moment};
 use actix_web::HttpResponse;
 use actix_web::http::header;
 use bytes::Bytes;
@@ -13,7 +13,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::convert::Infallible;
 use tally_core::channel::Channel;
 use tally_core::record::ids::WidgetId;
-use tally_engine::{ChannelHandle, Told};
+use tally_engine::{ChannelHandle, RoomMessage};
 use tokio::sync::broadcast::error::RecvError;
 use tokio::sync::broadcast::{self, error::TryRecvError};
 
@@ -21,7 +21,7 @@ use tokio::sync::broadcast::{self, error::TryRecvError};
 struct Following {
     channel: ChannelHandle,
     drawings: broadcast::Receiver<(WidgetId, bytestring::ByteString)>,
-    rooms: broadcast::Receiver<Told>,
+    rooms: broadcast::Receiver<RoomMessage>,
     /// What was sent last of each widget, and of the channel.
     sent: BTreeMap<WidgetId, Value>,
     stands: Option<Value>,
@@ -65,7 +65,8 @@ impl Following {
         let wanted = std::mem::take(&mut self.wanted);
         // One that is gone meanwhile tells nothing.
         let ask = move |channel: &Channel, now| {
-            let views: Vec<_> = wanted.into_iter().filter_map(|id| Some((id, told(channel, id, now)?))).collect();
+            let views: Vec<_> =
+                wanted.into_iter().filter_map(|id| Some((id, widget_json(channel, id, now)?))).collect();
             (standing(channel, now), views)
         };
         let (stands, views) = self.channel.ask(ask).await?;

@@ -60,14 +60,14 @@ fn frame(piece: &Piece) -> String {
 /// # Errors
 /// The channel is being let go.
 pub async fn pieces(channel: &ChannelHandle, layout: &Overlay, on: For, id: u32) -> Result<String, WebError> {
-    worn(channel, layout, on, id, None).await
+    pieces_with(channel, layout, on, id, None).await
 }
 
 /// The pieces of a layout as markup, with all widgets in one look of the streamer's own, tried on.
 ///
 /// # Errors
 /// The channel is being let go.
-pub async fn worn(
+pub async fn pieces_with(
     channel: &ChannelHandle,
     layout: &Overlay,
     on: For,
@@ -84,7 +84,7 @@ pub async fn worn(
                     return Some((id, widgets::draw(widgets::seen(piece, &piece.view(&scope)))));
                 };
                 let (mut piece, _) = piece.edited("look", &format!("{OWN_LOOK}{look}"), &scope).ok()?;
-                piece.dress(looks);
+                piece.apply_looks(looks);
                 Some((id, widgets::example(widgets::seen(&piece, &piece.view(&scope)))))
             };
             (ids.into_iter().filter_map(drawn).collect(), channel.appearances(id))

@@ -42,7 +42,9 @@ impl From<ParseError<'_, Wrong>> for StyleError {
                 let token: String = token.to_css_string().chars().take(MOST_TOLD).collect();
                 format!("“{token}” cannot stand here")
             }
-            ParseErrorKind::Basic(BasicParseErrorKind::EndOfInput) => "something is missing here; a rule is a selector, and { what it says }".into(),
+            ParseErrorKind::Basic(BasicParseErrorKind::EndOfInput) => {
+                "something is missing here; a rule is a selector, and { what it says }".into()
+            }
             ParseErrorKind::Basic(_) => "this is no rule; write a selector, and { what it says }".into(),
         };
         Self { line: error.location.line.saturating_add(1), column: error.location.column, why }
@@ -174,6 +176,7 @@ mod tests {
             (".a { color: red }\n }", (2, 2), "this brace closes nothing"),
             (".a { --x: image-set(\"a.png\" 1x) }", (1, 21), "nothing can be loaded from elsewhere"),
             (".a { background: image-set(var(--x) 1x) }", (1, 28), "nothing can be loaded from elsewhere"),
+            (".a { background: IMAGE-SET((\"a.png\") 1x) }", (1, 29), "nothing can be loaded from elsewhere"),
             (".a { width: expression(alert(1)) }", (1, 13), "a style runs no expression"),
             ("& + .air { color: red }", (1, 1), "& + and & ~ lead out"),
             ("+ .air { color: red }", (1, 1), "& + and & ~ lead out"),

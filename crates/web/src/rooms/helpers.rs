@@ -42,7 +42,7 @@ struct Jobs {
 }
 
 /// A pass in the list.
-struct Told {
+struct PassRow {
     id: u32,
     name: String,
     /// `Shunting derby, Cups of tea`
@@ -63,7 +63,7 @@ struct Told {
 struct Page {
     frame: Frame,
     jobs: Vec<Jobs>,
-    passes: Vec<Told>,
+    passes: Vec<PassRow>,
     hours: [(i64, &'static str); 5],
     most_devices: u32,
     join: String,
@@ -95,7 +95,7 @@ fn many(count: u32, one: &str, several: &str) -> String {
     format!("{count} {}", if count == 1 { one } else { several })
 }
 
-fn told(channel: &Channel, listed: &Listed, entries: &BTreeMap<Seq, Entry>, now: Instant) -> Told {
+fn row(channel: &Channel, listed: &Listed, entries: &BTreeMap<Seq, Entry>, now: Instant) -> PassRow {
     let calendar = &channel.settings().calendar;
     let at = |instant: Instant| since(calendar, instant, now);
     let Pass { id, wanted, revoked, .. } = &listed.pass;
@@ -114,7 +114,7 @@ fn told(channel: &Channel, listed: &Listed, entries: &BTreeMap<Seq, Entry>, now:
         let title = entry.body.widget().and_then(|id| channel.widget(id)).map(|piece| format!("{}: ", piece.title()));
         Some((seq.0, format!("{}{}", title.unwrap_or_default(), entry.body.words())))
     };
-    Told {
+    PassRow {
         id: *id,
         name: wanted.name.clone(),
         allows: titles(channel, &wanted.grant),
@@ -145,7 +145,7 @@ pub async fn page(app: web::Data<App>, owner: Owner) -> Result<HttpResponse, Web
     let entries = store.entries_at(owner.channel.id, places).await?;
     let entries: BTreeMap<Seq, Entry> = entries.into_iter().map(|entry| (entry.seq, entry)).collect();
     let tell = move |channel: &Channel, now| {
-        let passes = listed.iter().map(|one| told(channel, one, &entries, now)).collect();
+        let passes = listed.iter().map(|one| row(channel, one, &entries, now)).collect();
         (jobs(channel), passes)
     };
     let (jobs, passes) = owner.channel.ask(tell).await?;

@@ -55,7 +55,7 @@ fn drawings(channel: &Channel, key: &str, looks: &Looks, now: Instant) -> Vec<St
         let sample = own.is_none();
         let piece = own.or_else(|| Some(Definition::standard(family, channel.settings())?.unfolded()))?;
         let (mut piece, _) = piece.edited("look", key, &scope).ok()?;
-        piece.dress(looks);
+        piece.apply_looks(looks);
         let view = if sample { piece.sample(&scope) } else { piece.view(&scope) };
         Some(widgets::example(widgets::seen(&piece, &view)))
     };
@@ -149,14 +149,14 @@ pub struct Half {
     night: bool,
 }
 
-/// `POST /looks/night`: all widgets wear the night's half of their looks, or the day's.
+/// `POST /looks/night`: all widgets use the night's half of their looks, or the day's.
 pub async fn night(owner: Owner, form: web::Form<Half>) -> Result<HttpResponse, WebError> {
     owner.channel.edit_looks(LookEdit::Night(form.night)).await?;
     Ok(go_to("/looks"))
 }
 
-/// What a widget that wears the look says otherwise.
-struct Wearer {
+/// What a widget that uses the look says otherwise.
+struct UsedBy {
     id: WidgetId,
     title: String,
     /// Its own parts: the word and the label of each.
@@ -185,10 +185,10 @@ struct Edited {
     drawings: Vec<String>,
     /// The overlay on which it is tried: its number, its name and its stage.
     tried: Option<(u32, String, String)>,
-    /// Whether all widgets of that overlay wear it.
-    worn: bool,
+    /// Whether all widgets of that overlay use it.
+    applied: bool,
     drawers: Vec<(Drawer, Vec<Control>)>,
-    wearers: Vec<Wearer>,
+    used_by: Vec<UsedBy>,
 }
 
 /// On which overlay it is tried, and which half is edited.
@@ -208,26 +208,27 @@ async fn edited(app: &App, owner: &Owner, id: u32, asked: &Asked) -> Result<Stri
         None => None,
     };
     let on: BTreeSet<WidgetId> = record.iter().flat_map(|record| record.air.widgets()).collect();
-    let (looks, drawings, wearers, worn) = owner
+    let (looks, drawings, used_by, applied) = owner
         .channel
         .ask(move |channel, now| {
             let looks = Looks { night, ..channel.looks().clone() };
             let drawings = drawings(channel, &key, &looks, now);
-            let wears = |(_, piece): &(WidgetId, &tally_core::widgets::Piece)| piece.look().of == Some(id);
-            let wearer = |(id, piece): (WidgetId, &tally_core::widgets::Piece)| Wearer {
+            let uses = |(_, piece): &(WidgetId, &tally_core::widgets::Piece)| piece.look().of == Some(id);
+            let user = |(id, piece): (WidgetId, &tally_core::widgets::Piece)| UsedBy {
                 id,
                 title: piece.title().to_owned(),
                 own: piece.look().own.keys().map(|token| (token.about().0, token.about().1)).collect(),
             };
-            let worn = !on.is_empty() && channel.widgets().filter(|(own, _)| on.contains(own)).all(|one| wears(&one));
-            (looks, drawings, channel.widgets().filter(wears).map(wearer).collect(), worn)
+            let applied = !on.is_empty() && channel.widgets().filter(|(own, _)| on.contains(own)).all(|one| uses(&one));
+            (looks, drawings, channel.widgets().filter(uses).map(user).collect(), applied)
         })
         .await?;
     let look = looks.all.get(&id).ok_or(WebError::NotFound)?;
     let tried = match record {
         Some(record) => {
             let stage =
-                overlay::worn(&owner.channel, &record.air, For::Air, record.id, Some((id, looks.clone()))).await?;
+                overlay::pieces_with(&owner.channel, &record.air, For::Air, record.id, Some((id, looks.clone())))
+                    .await?;
             let stage = overlay::framed(&record.air, stage);
             Some((record.id, record.air.name, stage))
         }
@@ -238,7 +239,7 @@ async fn edited(app: &App, owner: &Owner, id: u32, asked: &Asked) -> Result<Stri
         (drawer, of_drawer.map(|token| Control::of_own(look, token, night, &clips)).collect::<Vec<_>>())
     };
     let drawers = Drawer::ALL.map(in_drawer).into_iter().filter(|(_, controls)| !controls.is_empty()).collect();
-    Ok(html(&Edited { id, path: format!("/looks/{id}/edit"), night, drawings, tried, worn, drawers, wearers }))
+    Ok(html(&Edited { id, path: format!("/looks/{id}/edit"), night, drawings, tried, applied, drawers, used_by }))
 }
 
 /// `GET /looks/{id}`
@@ -270,7 +271,7 @@ pub struct Said {
     text: String,
 }
 
-/// `POST /looks/{id}/edit`: says a token otherwise. Widgets that wear the look are drawn anew at once.
+/// `POST /looks/{id}/edit`: says a token otherwise. Widgets that use the look are drawn anew at once.
 pub async fn set(
     app: web::Data<App>,
     owner: Owner,
@@ -296,7 +297,7 @@ pub async fn rename(owner: Owner, id: web::Path<u32>, form: web::Form<Called>) -
     Ok(opened(edit(&owner, LookEdit::Rename(*id, form.into_inner().name)).await?))
 }
 
-/// `POST /looks/{id}/remove`: widgets that wear it are left with the look from which it was derived.
+/// `POST /looks/{id}/remove`: widgets that use it are left with the look from which it was derived.
 pub async fn remove(owner: Owner, id: web::Path<u32>) -> Result<HttpResponse, WebError> {
     Ok(opened(edit(&owner, LookEdit::Remove(*id)).await?))
 }
@@ -340,8 +341,8 @@ async fn on_each(
     Ok(())
 }
 
-/// `POST /looks/{id}/wear`: all widgets of an overlay wear it, on air.
-pub async fn wear(
+/// `POST /looks/{id}/apply`: all widgets of an overlay use it, on air.
+pub async fn apply(
     app: web::Data<App>,
     owner: Owner,
     id: web::Path<u32>,
@@ -375,8 +376,8 @@ pub async fn back(
     Ok(go_to(&format!("/looks/{look}?on={}", form.on)))
 }
 
-/// `POST /looks/{id}/same`: a widget that wears it says nothing otherwise any more.
-pub async fn same(owner: Owner, path: web::Path<u32>, form: web::Form<Wearing>) -> Result<HttpResponse, WebError> {
+/// `POST /looks/{id}/same`: a widget that uses it says nothing otherwise any more.
+pub async fn same(owner: Owner, path: web::Path<u32>, form: web::Form<Applying>) -> Result<HttpResponse, WebError> {
     let widget = WidgetId(form.widget);
     let keys: Vec<String> = match &form.key {
         Some(key) => vec![key.clone()],
@@ -396,7 +397,7 @@ pub async fn same(owner: Owner, path: web::Path<u32>, form: web::Form<Wearing>) 
 
 /// Which widget, and which of its parts; all, where none is named.
 #[derive(Deserialize)]
-pub struct Wearing {
+pub struct Applying {
     widget: u32,
     key: Option<String>,
 }

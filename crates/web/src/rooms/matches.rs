@@ -33,7 +33,7 @@ const ROW: usize = 44;
 const COLUMN: usize = 56;
 
 /// A match.
-struct Told {
+struct MatchRow {
     widget: WidgetId,
     title: String,
     played: Played,
@@ -41,7 +41,7 @@ struct Told {
     began: String,
 }
 
-impl Told {
+impl MatchRow {
     fn of(channel: &Channel, widget: WidgetId, title: &str, mut played: Played, now: Instant) -> Self {
         if played.game.phase() == Phase::Running {
             played.game.advance(&played.rules, now);
@@ -149,19 +149,19 @@ struct Sheet<'a> {
 #[template(path = "rooms/matches.html")]
 struct Page {
     frame: Frame,
-    matches: Vec<Told>,
+    matches: Vec<MatchRow>,
     sports: &'static [Sport],
     colours: [&'static str; 8],
     /// Who has played before.
     teams: Vec<Side>,
 }
 
-fn told(channel: &Channel, now: Instant) -> Vec<Told> {
-    let mut all: Vec<Told> = Vec::new();
+fn rows(channel: &Channel, now: Instant) -> Vec<MatchRow> {
+    let mut all: Vec<MatchRow> = Vec::new();
     for (id, piece) in channel.widgets() {
         let Piece::Scoreboard(folded) = piece else { continue };
         let matches = folded.state.matches(&folded.definition);
-        all.extend(matches.into_iter().map(|played| Told::of(channel, id, piece.title(), played, now)));
+        all.extend(matches.into_iter().map(|played| MatchRow::of(channel, id, piece.title(), played, now)));
     }
     all.sort_by_key(|one| std::cmp::Reverse(one.played.began));
     all
@@ -169,7 +169,7 @@ fn told(channel: &Channel, now: Instant) -> Vec<Told> {
 
 /// Everybody who has played before, on boards that are kept, and on those in the archive.
 async fn teams(app: &App, owner: &Owner) -> Result<Vec<Side>, WebError> {
-    let played = owner.channel.ask(told).await?.into_iter().flat_map(|one| one.played.sides);
+    let played = owner.channel.ask(rows).await?.into_iter().flat_map(|one| one.played.sides);
     let records = app.engine.store().widgets(owner.channel.id).await?;
     let set_up = records.into_iter().rev().filter_map(|record| match record.setup.unfolded() {
         Piece::Scoreboard(folded) => Some(folded.definition.sides),
@@ -180,7 +180,7 @@ async fn teams(app: &App, owner: &Owner) -> Result<Vec<Side>, WebError> {
 
 /// `GET /matches`
 pub async fn page(app: web::Data<App>, owner: Owner) -> Result<HttpResponse, WebError> {
-    let mut matches = owner.channel.ask(told).await?;
+    let mut matches = owner.channel.ask(rows).await?;
     matches.truncate(MOST);
     let frame = Frame::new(&app, &owner, "/matches").await?;
     let teams = teams(&app, &owner).await?;
@@ -191,7 +191,7 @@ pub async fn page(app: web::Data<App>, owner: Owner) -> Result<HttpResponse, Web
 /// `GET /matches/{widget}/{line}.csv`, `.json` and `.svg`
 pub async fn export(owner: Owner, path: web::Path<(u32, u64, String)>) -> Result<HttpResponse, WebError> {
     let (widget, line, form) = path.into_inner();
-    let all = owner.channel.ask(told).await?;
+    let all = owner.channel.ask(rows).await?;
     let found = all.into_iter().find(|one| one.widget.0 == widget && one.played.seq.0 == line);
     let found = found.ok_or(WebError::NotFound)?;
     match form.as_str() {
@@ -208,7 +208,7 @@ pub async fn export(owner: Owner, path: web::Path<(u32, u64, String)>) -> Result
     }
 }
 
-fn json_of(told: &Told) -> Value {
+fn json_of(told: &MatchRow) -> Value {
     let name = |side: u8| told.played.sides.get(usize::from(side)).map_or("?", |side| side.name.as_str()).to_owned();
     let side = |(place, side): (usize, &Side)| {
         let parts = told.standing.columns.iter().map(|column| column.cells.get(place));
@@ -236,7 +236,7 @@ fn json_of(told: &Told) -> Value {
     })
 }
 
-fn csv_of(told: &Told) -> Result<Vec<u8>, WebError> {
+fn csv_of(told: &MatchRow) -> Result<Vec<u8>, WebError> {
     let name = |side: u8| told.played.sides.get(usize::from(side)).map_or("?", |side| side.name.as_str()).to_owned();
     let mut file = CsvFile::default();
     let head = ["line", "time", "by", "act", "counts"].map(str::to_owned);

@@ -26,7 +26,7 @@ use tally_engine::{EngineError, Shaping};
 const MOST: usize = 100;
 
 /// One poll.
-struct Told {
+struct PollRow {
     widget: WidgetId,
     title: String,
     outcome: Outcome,
@@ -37,7 +37,7 @@ struct Told {
     over: bool,
 }
 
-impl Told {
+impl PollRow {
     /// The line that opened it, if it was held here.
     fn line(&self) -> Option<u64> {
         match self.outcome.which {
@@ -106,7 +106,7 @@ struct Row {
 #[template(path = "rooms/polls.html")]
 struct Page {
     frame: Frame,
-    polls: Vec<Told>,
+    polls: Vec<PollRow>,
 }
 
 /// A poll as bars, on a slip of paper of its own.
@@ -145,9 +145,9 @@ fn clock(length: chrono::TimeDelta) -> String {
     if digits.contains(':') { digits } else { format!("0:{digits:0>2}") }
 }
 
-fn told(channel: &Channel, now: Instant) -> Vec<Told> {
+fn rows(channel: &Channel, now: Instant) -> Vec<PollRow> {
     let scope = channel.scope(now);
-    let mut all: Vec<Told> = Vec::new();
+    let mut all: Vec<PollRow> = Vec::new();
     let mut elsewhere = Vec::new();
     for (id, piece) in channel.widgets() {
         let Piece::Poll(folded) = piece else { continue };
@@ -161,7 +161,15 @@ fn told(channel: &Channel, now: Instant) -> Vec<Told> {
                 _ => "closed",
             };
             let lasted = clock(over.unwrap_or(now) - outcome.opened_at);
-            Told { widget: id, title: piece.title().to_owned(), outcome, opened, lasted, state, over: over.is_some() }
+            PollRow {
+                widget: id,
+                title: piece.title().to_owned(),
+                outcome,
+                opened,
+                lasted,
+                state,
+                over: over.is_some(),
+            }
         };
         all.extend(folded.state.outcomes_here(&scope).take(MOST).map(of));
         // Several widgets may show a poll that is held elsewhere; here it stands once.
@@ -178,7 +186,7 @@ fn told(channel: &Channel, now: Instant) -> Vec<Told> {
 
 /// `GET /polls`
 pub async fn page(app: web::Data<App>, owner: Owner) -> Result<HttpResponse, WebError> {
-    let polls = owner.channel.ask(told).await?;
+    let polls = owner.channel.ask(rows).await?;
     let page = Page { frame: Frame::new(&app, &owner, "/polls").await?, polls };
     Ok(HttpResponse::Ok().insert_header(ContentType::html()).body(html(&page)))
 }
@@ -186,7 +194,7 @@ pub async fn page(app: web::Data<App>, owner: Owner) -> Result<HttpResponse, Web
 /// `GET /polls/{widget}/chart.svg?which=line-12`
 pub async fn svg(owner: Owner, widget: web::Path<u32>, wanted: web::Query<Wanted>) -> Result<HttpResponse, WebError> {
     let widget = WidgetId(*widget);
-    let polls = owner.channel.ask(told).await?;
+    let polls = owner.channel.ask(rows).await?;
     let found = polls.into_iter().find(|one| one.widget == widget && one.key() == wanted.which);
     let found = found.ok_or(WebError::NotFound)?;
     Ok(HttpResponse::Ok().content_type("image/svg+xml").insert_header(attachment("poll.svg")).body(found.chart()))
@@ -200,7 +208,7 @@ pub struct Wanted {
 
 /// `GET /polls.csv` and `.json`: each option of each poll.
 pub async fn export(owner: Owner, form: web::Path<String>) -> Result<HttpResponse, WebError> {
-    let polls = owner.channel.ask(told).await?;
+    let polls = owner.channel.ask(rows).await?;
     match form.as_str() {
         "csv" => {
             let file = csv_of(&polls)?;
@@ -217,7 +225,7 @@ pub async fn export(owner: Owner, form: web::Path<String>) -> Result<HttpRespons
     }
 }
 
-fn json_of(told: &Told) -> Value {
+fn json_of(told: &PollRow) -> Value {
     let option = |row: Row| {
         json!({
             "text": row.text, "votes": row.votes, "weighted": row.weighted, "by_tips": row.by_tips,
@@ -235,7 +243,7 @@ fn json_of(told: &Told) -> Value {
     })
 }
 
-fn csv_of(polls: &[Told]) -> Result<Vec<u8>, WebError> {
+fn csv_of(polls: &[PollRow]) -> Result<Vec<u8>, WebError> {
     let mut file = CsvFile::default();
     let head =
         ["widget", "poll", "question", "opened", "state", "option", "votes", "weighted", "by tips", "percent", "won"];

@@ -61,7 +61,7 @@ struct OwnDrawing<'a> {
 }
 
 /// A view as JSON, as other programs read it: what it shows in numbers and in words.
-pub fn told(view: &View) -> Value {
+pub fn view_json(view: &View) -> Value {
     let mut value = serde_json::to_value(view).unwrap_or_default();
     if let Value::Object(fields) = &mut value {
         fields.insert("text".into(), view.text().into());
@@ -122,7 +122,7 @@ pub fn draw(seen: Seen<'_>) -> String {
         View::Tracker(view) => tracker::draw(view, look),
     };
     let inner = match own::token(look.get(Token::OwnDrawing)) {
-        Some(page) => html(&OwnDrawing { page, title: seen.view.title(), view: told(seen.view).to_string() }),
+        Some(page) => html(&OwnDrawing { page, title: seen.view.title(), view: view_json(seen.view).to_string() }),
         None => drawing.inner.clone(),
     };
     let (class, style) = style::style(look).map(|style| (style.class, style.css)).unzip();

@@ -1,7 +1,7 @@
 //! What is different for parts of one drawing, and the streamer's own style, as a style sheet of that drawing alone.
 //!
 //! A page's policy allows no style in markup. So the sheet goes along as data, under a class that is made from what it says, and the
-//! page's script takes it up: the same sheet once, however many drawings wear it.
+//! page's script takes it up: the same sheet once, however many drawings use it.
 
 use super::family_of;
 use crate::own_style;

@@ -1,6 +1,6 @@
 //! What a clock counts.
 
-use crate::count::told::counters;
+use crate::count::published::counters;
 use crate::count::{Count, Scope};
 use crate::record::ids::WidgetId;
 use crate::record::measure::Measure;
@@ -167,7 +167,7 @@ impl Since {
         match self {
             Self::Show => "the show began".into(),
             Self::Counter(widget) => {
-                let name = counters(scope.told)
+                let name = counters(scope.published)
                     .find(|(id, _)| id == widget)
                     .map_or("a counter that is gone", |(_, name)| name);
                 format!("{name} was last pressed")

@@ -2,7 +2,7 @@
 
 use super::Clock;
 use super::kind::{Kind, Moment, Since, day_words};
-use crate::count::told::counters;
+use crate::count::published::counters;
 use crate::count::{Count, Scope, sentence as counting};
 use crate::record::ids::WidgetId;
 use crate::record::measure::Measure;
@@ -85,8 +85,9 @@ fn moment_parts(moment: &Moment) -> Vec<Part> {
 
 fn since_parts(clock: &Clock, scope: &Scope<'_>) -> Vec<Part> {
     let mut options = vec![("show".to_owned(), "the show began".to_owned())];
-    options
-        .extend(counters(scope.told).map(|(id, name)| (format!("counter:{id}"), format!("{name} was last pressed"))));
+    options.extend(
+        counters(scope.published).map(|(id, name)| (format!("counter:{id}"), format!("{name} was last pressed"))),
+    );
     options.push(("latest".into(), "the latest of".into()));
     let (chosen, shown) = match &clock.since {
         Since::Show => ("show".to_owned(), clock.since.words(scope)),
@@ -232,7 +233,7 @@ pub(super) fn edit(clock: &mut Clock, key: &str, text: &str, scope: &Scope<'_>) 
                 "latest" => Since::latest(Measure::CountOfRaids),
                 other => {
                     let id = other.strip_prefix("counter:").and_then(|id| id.parse().ok()).map(WidgetId);
-                    let known = id.filter(|id| counters(scope.told).any(|(known, _)| known == *id));
+                    let known = id.filter(|id| counters(scope.published).any(|(known, _)| known == *id));
                     Since::Counter(known.ok_or_else(|| input(SINCE, text).refuse("is none of the choices offered"))?)
                 }
             }

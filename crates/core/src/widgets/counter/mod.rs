@@ -13,7 +13,7 @@ pub use one::{One, OneView};
 use super::{Action, Cued, Family, Known, Lever, Watched};
 use crate::count::Scope;
 use crate::count::explain::Slip;
-use crate::count::told::Told;
+use crate::count::published::Published;
 use crate::language::unit::Unit;
 use crate::look::tokens::{PLATE, TEXT, TITLED};
 use crate::look::{self, Shape};
@@ -270,8 +270,8 @@ impl Family for Counter {
         Ok(Act::Counter(act))
     }
 
-    fn tells(&self, _: &State, _: &Scope<'_>) -> Option<Told> {
-        Some(Told::Counter { title: self.title().to_owned() })
+    fn publishes(&self, _: &State, _: &Scope<'_>) -> Option<Published> {
+        Some(Published::Counter { title: self.title().to_owned() })
     }
 
     fn undoable(&self, state: &State, target: Option<Seq>) -> Option<Seq> {

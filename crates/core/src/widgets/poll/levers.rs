@@ -4,7 +4,7 @@ use super::ballot;
 use super::held::Outcome;
 use super::{Poll, State, view};
 use crate::count::Scope;
-use crate::count::told::Told;
+use crate::count::published::Published;
 use crate::language::text::{cut, plain};
 use crate::record::acts::PollAct;
 use crate::record::acts::poll::{Which, name};
@@ -84,8 +84,8 @@ pub(super) fn tie(state: &State, scope: &Scope<'_>) -> Option<Outcome> {
 
 /// What a wheel has drawn to settle the tie, once it has come to rest.
 pub(super) fn settled(state: &State, scope: &Scope<'_>) -> Option<(Instant, PollAct)> {
-    let drawn = scope.told.values().find_map(|told| match told {
-        Told::Drawn { poll, option, at } if *at <= scope.now => {
+    let drawn = scope.published.values().find_map(|told| match told {
+        Published::Drawn { poll, option, at } if *at <= scope.now => {
             let tie = tie(state, scope).filter(|tie| tie.which == *poll)?;
             let leading = tie.leading();
             let found =

@@ -23,7 +23,7 @@ use super::{Action, Cued, Family, Known, Lever, News, Said, Watched};
 use crate::book::Book;
 use crate::book::chat::{ChatLine, Role};
 use crate::count::explain::{Effect, Slip, SlipLine};
-use crate::count::told::Told;
+use crate::count::published::Published;
 use crate::count::{Count, Scope};
 use crate::language::unit::Unit;
 use crate::look::tokens::{BAR, PLATE, POLL_SOUNDS, TEXT, TITLED};
@@ -347,7 +347,7 @@ impl Family for Poll {
         levers::settled(state, scope).map(|(at, act)| (at, Act::Poll(act)))
     }
 
-    fn tells(&self, state: &State, scope: &Scope<'_>) -> Option<Told> {
+    fn publishes(&self, state: &State, scope: &Scope<'_>) -> Option<Published> {
         let here = state.outcomes_here(scope).find(|one| !one.cancelled);
         let elsewhere = if self.elsewhere { state.outcomes_elsewhere(scope.book, 1) } else { Vec::new() };
         let newest = here.into_iter().chain(elsewhere).max_by_key(|one| one.opened_at)?;
@@ -356,7 +356,7 @@ impl Family for Poll {
             Which::Here(seq) => state.held(seq).is_some_and(|held| held.closed.is_some()),
             Which::Elsewhere(_) => newest.over_at(scope.now).is_some(),
         };
-        Some(Told::Poll {
+        Some(Published::Poll {
             title: self.title.clone(),
             tied: if over && newest.is_tied() { newest.leading() } else { Vec::new() },
             options: newest.options.into_iter().map(|one| (one.text, one.weighted)).collect(),

@@ -13,7 +13,7 @@ pub mod teams;
 mod view;
 
 pub use state::{Played, Pressed, State};
-pub use view::{BoardView, Cell, Clock, Flourish, PenaltyView, SideView, Told};
+pub use view::{BoardView, Cell, Clock, Flourish, PastAct, PenaltyView, SideView};
 
 use super::{Action, Cued, Family, Lever};
 use crate::count::Scope;

@@ -3,7 +3,7 @@
 use super::standing::MarkKind;
 use super::{Scoreboard, side};
 use crate::language::text;
-use crate::record::acts::board::rules::Told;
+use crate::record::acts::board::rules::RuleFormat;
 use crate::record::acts::board::{Picture, Rule, Rules, Side, Sport};
 use crate::record::own;
 use crate::sentence::{EditError, Editor, Part, input};
@@ -34,23 +34,25 @@ const MOST_WORDS: usize = 12;
 /// Most games of a series that have a name.
 const MOST_GAMES: usize = 99;
 
-fn told(rule: Rule, value: i64) -> String {
+fn formatted(rule: Rule, value: i64) -> String {
     let length = || digits(TimeDelta::seconds(value));
-    match rule.about().told {
-        Told::NumberOr(none) | Told::LengthOr(none) if value == 0 => none.to_owned(),
-        Told::Number | Told::NumberOr(_) => value.to_string(),
-        Told::Length | Told::LengthOr(_) => length(),
-        Told::OneOf(words) => {
+    match rule.about().format {
+        RuleFormat::NumberOr(none) | RuleFormat::LengthOr(none) if value == 0 => none.to_owned(),
+        RuleFormat::Number | RuleFormat::NumberOr(_) => value.to_string(),
+        RuleFormat::Length | RuleFormat::LengthOr(_) => length(),
+        RuleFormat::OneOf(words) => {
             usize::try_from(value).ok().and_then(|at| words.get(at)).map_or("", |word| word).to_owned()
         }
     }
 }
 
 fn editor(rule: Rule, value: i64) -> Editor {
-    match rule.about().told {
-        Told::Number | Told::NumberOr(_) => Editor::Number { value: value.to_string(), sign: String::new() },
-        Told::Length | Told::LengthOr(_) => Editor::Length { value: digits(TimeDelta::seconds(value)) },
-        Told::OneOf(words) => Editor::Choice {
+    match rule.about().format {
+        RuleFormat::Number | RuleFormat::NumberOr(_) => {
+            Editor::Number { value: value.to_string(), sign: String::new() }
+        }
+        RuleFormat::Length | RuleFormat::LengthOr(_) => Editor::Length { value: digits(TimeDelta::seconds(value)) },
+        RuleFormat::OneOf(words) => Editor::Choice {
             options: (0..).zip(words).map(|(at, word): (i64, _)| (at.to_string(), (*word).to_owned())).collect(),
             chosen: value.to_string(),
         },
@@ -115,7 +117,7 @@ pub(super) fn parts(board: &Scoreboard) -> Vec<Part> {
         if !about.before.is_empty() {
             parts.push(Part::words(about.before));
         }
-        parts.push(Part::field(about.key, about.label, told(*rule, value), editor(*rule, value)));
+        parts.push(Part::field(about.key, about.label, formatted(*rule, value), editor(*rule, value)));
         if !about.after.is_empty() {
             parts.push(Part::words(about.after));
         }
@@ -219,13 +221,13 @@ fn rule(rules: &Rules, key: &str, typed: &str) -> Option<Result<Rules, EditError
     let about = rule.about();
     let (least, most) = about.bounds;
     let typed = input(about.label, typed);
-    let value = match about.told {
-        Told::Length | Told::LengthOr(_) => typed.length(),
+    let value = match about.format {
+        RuleFormat::Length | RuleFormat::LengthOr(_) => typed.length(),
         _ => typed.whole(least, most),
     };
     Some(value.and_then(|value| {
         let wrong = || {
-            let bound = |value| told(*rule, value);
+            let bound = |value| formatted(*rule, value);
             typed.refuse(format!("must be between {} and {}", bound(least), bound(most)))
         };
         if *rule == Rule::BestOf && value % 2 == 0 && rules.sport != Sport::Series {

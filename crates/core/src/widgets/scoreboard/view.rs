@@ -51,7 +51,7 @@ pub struct BoardView {
     /// What is celebrated now.
     pub flourish: Option<Flourish>,
     /// The newest acts in force, newest first.
-    pub last: Vec<Told>,
+    pub last: Vec<PastAct>,
     /// What Undo would take back, in words.
     pub undo: Option<String>,
     /// What Redo would put into force again.
@@ -139,9 +139,9 @@ pub struct Flourish {
     pub until: Instant,
 }
 
-/// An act, told.
+/// An act, in words.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
-pub struct Told {
+pub struct PastAct {
     /// Its line.
     pub seq: Seq,
     /// Who pressed.
@@ -279,8 +279,8 @@ pub(super) fn view(board: &Scoreboard, state: &State, scope: &Scope<'_>) -> Boar
     game.advance(&board.rules, now);
     let standing = game.standing(&board.rules);
     let winner = game.ended().and_then(|ended| ended.winner).map(usize::from);
-    let told = |(line, words): (&Line<_>, String)| Told { seq: line.seq, by: line.by.clone(), words, at: line.at };
-    let last: Vec<Told> =
+    let told = |(line, words): (&Line<_>, String)| PastAct { seq: line.seq, by: line.by.clone(), words, at: line.at };
+    let last: Vec<PastAct> =
         state.log.newest_lines(LAST).map(|(line, act)| told((line, super::act_words(board, act)))).collect();
     let of_line = |seq: Seq| state.log.by_and_act(seq).map(|(_, act)| super::act_words(board, act));
     BoardView {

@@ -1,8 +1,8 @@
 //! Why a subathon clock shows what it shows, to the second.
 
 use super::clockwork::Phase;
+use super::compute::{State, ms};
 use super::line::{Line, Why};
-use super::reckoning::{State, ms};
 use super::table::time_words;
 use super::{Subathon, instant, view};
 use crate::count::Scope;

@@ -1,8 +1,8 @@
 //! When a subathon ends, by what is known so far; and its course until now, for a chart.
 
 use super::clockwork::{Clockwork, Phase};
+use super::compute::{State, ms};
 use super::explain::signed;
-use super::reckoning::{State, ms};
 use super::sheet::half_even;
 use super::{Subathon, instant};
 use crate::book::names::Person;

@@ -2,7 +2,7 @@
 
 use super::Subathon;
 use super::clockwork::Phase;
-use super::reckoning::{State, ms};
+use super::compute::{State, ms};
 use crate::count::Scope;
 use crate::record::acts::SubathonAct;
 use crate::record::acts::subathon::factor_words;

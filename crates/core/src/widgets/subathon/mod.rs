@@ -6,11 +6,11 @@
 //! written into the ledger at the instant at which it was due, so that the record says what was seen on air.
 
 mod clockwork;
+mod compute;
 mod explain;
 mod forecast;
 mod levers;
 mod line;
-mod reckoning;
 mod sentence;
 mod sheet;
 mod table;
@@ -18,9 +18,9 @@ mod terms;
 mod view;
 
 pub use clockwork::{Clockwork, Phase, Planned};
+pub use compute::{Computed, State};
 pub use forecast::{Chart, Forecast, Mark, Step};
 pub use line::{Line, Why};
-pub use reckoning::{Reckoned, State};
 pub use sheet::{MOST_MS, Rate, Rounding, Row, Sheet};
 pub use terms::{Boost, Former, History, Limits, Terms, WhilePaused};
 pub use view::{AddedView, PhaseWord, SubathonView};
@@ -47,7 +47,7 @@ use crate::time::calendar::Period;
 use crate::time::face::{Direction, Face, Units};
 use crate::widgets::view::View;
 use chrono::{DateTime, NaiveDateTime, TimeDelta};
-use reckoning::ms;
+use compute::ms;
 use serde::{Deserialize, Serialize};
 
 /// A break planned ahead.
@@ -247,7 +247,7 @@ impl Family for Subathon {
             News::Beside(_) => false,
             News::Operated if !state.is_stale() => false,
             News::Operated | News::Anew => {
-                state.reckon(self, scope);
+                state.compute(self, scope);
                 true
             }
         }

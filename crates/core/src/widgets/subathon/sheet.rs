@@ -251,7 +251,7 @@ impl Rate {
 
     /// What a size comes to in milliseconds, always at least 0, and what is carried on from what was carried before.
     #[must_use]
-    pub fn reckon(&self, size: i64, carried: i64) -> (i64, i64) {
+    pub fn compute(&self, size: i64, carried: i64) -> (i64, i64) {
         let step = self.step.max(1);
         match self.rounding {
             Rounding::ProRata => (half_even(i128::from(self.ms).saturating_mul(size.into()), step.into()), carried),
@@ -380,12 +380,12 @@ mod tests {
     #[test]
     fn three_ways_of_rounding() {
         let rate = |rounding| Rate { rounding, ..Rate::of(30, 500) };
-        assert_eq!(rate(Rounding::ProRata).reckon(750, 0), (45_000, 0));
-        assert_eq!(rate(Rounding::Steps).reckon(750, 0), (30_000, 0));
-        assert_eq!(rate(Rounding::StepsCarried).reckon(750, 300), (60_000, 50));
+        assert_eq!(rate(Rounding::ProRata).compute(750, 0), (45_000, 0));
+        assert_eq!(rate(Rounding::Steps).compute(750, 0), (30_000, 0));
+        assert_eq!(rate(Rounding::StepsCarried).compute(750, 300), (60_000, 50));
         // Halves go to the even one: 0.5 ms, 1.5 ms, 2.5 ms.
         let fine = Rate { ms: 1, ..Rate::of(0, 2) };
-        assert_eq!([1, 3, 5].map(|size| fine.reckon(size, 0).0), [0, 2, 2]);
+        assert_eq!([1, 3, 5].map(|size| fine.compute(size, 0).0), [0, 2, 2]);
     }
 
     proptest! {
@@ -394,7 +394,7 @@ mod tests {
             let rate = Rate { rounding: Rounding::StepsCarried, ..Rate::of(7, step) };
             let (mut sum, mut carry) = (0, 0);
             for size in &sizes {
-                let (ms, rest) = rate.reckon(*size, carry);
+                let (ms, rest) = rate.compute(*size, carry);
                 (sum, carry) = (sum + ms, rest);
             }
             let all: i64 = sizes.iter().sum();
@@ -404,7 +404,7 @@ mod tests {
         #[test]
         fn no_rate_and_no_size_overflows(ms in any::<i64>(), step in any::<i64>(), size in any::<i64>(), carried in any::<i64>()) {
             for rounding in Rounding::ALL {
-                let _ = Rate { ms, step, rounding, ..Rate::of(1, 1) }.reckon(size, carried);
+                let _ = Rate { ms, step, rounding, ..Rate::of(1, 1) }.compute(size, carried);
             }
         }
     }

@@ -1,9 +1,9 @@
 //! What a subathon clock shows.
 
 use super::clockwork::{Clockwork, Phase, Planned};
+use super::compute::{State, ms};
 use super::explain::signed;
 use super::forecast::Forecast;
-use super::reckoning::{State, ms};
 use super::{Subathon, instant};
 use crate::count::Scope;
 use crate::lines::SAMPLE_NAMES;

@@ -111,7 +111,7 @@ impl Tracker {
         Some(self.beside.as_str()).filter(|beside| !beside.is_empty())
     }
 
-    fn told(&self, reports: &Reports, total: i64, scope: &Scope<'_>) -> View {
+    fn view_of(&self, reports: &Reports, total: i64, scope: &Scope<'_>) -> View {
         let (_, others) = reports.totals();
         let (streak, best) = reports.streaks();
         let beside = self.beside().map(|name| BesideView {
@@ -185,14 +185,14 @@ impl Family for Tracker {
     fn view(&self, _: &NoActs, scope: &Scope<'_>) -> View {
         let count = self.count();
         let reports = Reports::of(&self.statistic, self.beside(), scope.span(&count), scope.book);
-        self.told(&reports, scope.tally(&count).value(), scope)
+        self.view_of(&reports, scope.tally(&count).value(), scope)
     }
 
     fn sample(&self, scope: &Scope<'_>) -> View {
         let round = |grown, beside| Round { at: scope.now, character: Some("Pannier No. 7".into()), grown, beside };
         let rounds = vec![round(3, 0), round(0, 1), round(2, 0), round(4, 0), round(1, 0)];
         let reports = Reports { rounds, character: Some("Pannier No. 7".into()), newest: Some(scope.now) };
-        self.told(&reports, 17, scope)
+        self.view_of(&reports, 17, scope)
     }
 
     fn wakes_at(&self, _: &NoActs, scope: &Scope<'_>) -> Option<Instant> {

@@ -2,7 +2,7 @@
 
 use super::{MOST_QUEUED, Source, State, Wheel};
 use crate::count::Scope;
-use crate::count::told::Told;
+use crate::count::published::Published;
 use crate::language::text::cut;
 use crate::record::acts::WheelAct;
 use crate::record::acts::poll::Which;
@@ -22,17 +22,18 @@ struct Tie {
 }
 
 fn ties(scope: &Scope<'_>) -> Vec<Tie> {
-    let tie = |(widget, told): (&WidgetId, &Told)| match told {
-        Told::Poll { poll, options, tied, .. } if tied.len() > 1 => {
+    let tie = |(widget, told): (&WidgetId, &Published)| match told {
+        Published::Poll { poll, options, tied, .. } if tied.len() > 1 => {
             let slice = |index: &usize| options.get(*index).map(|(text, _)| Slice { text: text.clone(), weight: 1 });
             Some(Tie { widget: *widget, poll: poll.clone(), options: tied.iter().filter_map(slice).collect() })
         }
         _ => None,
     };
     // One that a wheel has settled, though the poll has not heard of it yet, is no tie any more.
-    let settled =
-        |tie: &Tie| scope.told.values().any(|told| matches!(told, Told::Drawn { poll, .. } if *poll == tie.poll));
-    scope.told.iter().filter_map(tie).filter(|tie| !settled(tie)).collect()
+    let settled = |tie: &Tie| {
+        scope.published.values().any(|told| matches!(told, Published::Drawn { poll, .. } if *poll == tie.poll))
+    };
+    scope.published.iter().filter_map(tie).filter(|tie| !settled(tie)).collect()
 }
 
 /// What the desk has to be told of: a tie that waits for a wheel.

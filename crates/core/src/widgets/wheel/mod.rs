@@ -20,7 +20,7 @@ pub use view::{PhaseWord, PotView, Sector, Turn, WheelView, Winner};
 use super::{Action, Cued, Family, Known, Lever, News, Said, Watched};
 use crate::book::chat::{ChatLine, Role};
 use crate::count::explain::{Effect, Slip, SlipLine};
-use crate::count::told::Told;
+use crate::count::published::Published;
 use crate::count::{Count, Scope};
 use crate::look::tokens::{BAR, PLATE, TEXT, TITLED, WHEEL_SOUNDS};
 use crate::look::{self, Shape};
@@ -89,8 +89,8 @@ impl Wheel {
         let all = match self.source {
             Source::List => self.slices.clone(),
             Source::Pot => state.pot.entrants(&self.entry, scope),
-            Source::Poll(widget) => match scope.told.get(&widget) {
-                Some(Told::Poll { options, .. }) => options
+            Source::Poll(widget) => match scope.published.get(&widget) {
+                Some(Published::Poll { options, .. }) => options
                     .iter()
                     .map(|(text, votes)| Slice {
                         text: text.clone(),
@@ -207,9 +207,9 @@ impl Family for Wheel {
         }
     }
 
-    fn tells(&self, state: &State, _: &Scope<'_>) -> Option<Told> {
+    fn publishes(&self, state: &State, _: &Scope<'_>) -> Option<Published> {
         let last = state.last()?;
-        Some(Told::Drawn { poll: last.tie.clone()?, option: last.text.clone(), at: last.ends() })
+        Some(Published::Drawn { poll: last.tie.clone()?, option: last.text.clone(), at: last.ends() })
     }
 
     fn apply(&self, state: &mut State, entry: &Entry) -> bool {

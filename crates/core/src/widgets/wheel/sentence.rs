@@ -3,7 +3,7 @@
 use super::{Source, Wheel};
 use crate::book::chat::Role;
 use crate::count::Scope;
-use crate::count::told::Told;
+use crate::count::published::Published;
 use crate::language::text;
 use crate::record::acts::wheel::{AfterWin, Slice};
 use crate::record::ids::WidgetId;
@@ -60,11 +60,13 @@ fn written(slice: &Slice) -> String {
 fn sources(scope: &Scope<'_>) -> Vec<(String, String)> {
     let own = [("list", "its own list"), ("pot", "a pot that viewers enter")];
     let own = own.into_iter().map(|(key, words)| (key.to_owned(), words.to_owned()));
-    let poll = |(id, told): (&WidgetId, &Told)| match told {
-        Told::Poll { title, .. } => Some((format!("poll:{id}"), format!("the options of “{title}”, by their votes"))),
+    let poll = |(id, told): (&WidgetId, &Published)| match told {
+        Published::Poll { title, .. } => {
+            Some((format!("poll:{id}"), format!("the options of “{title}”, by their votes")))
+        }
         _ => None,
     };
-    own.chain(scope.told.iter().filter_map(poll)).collect()
+    own.chain(scope.published.iter().filter_map(poll)).collect()
 }
 
 pub(super) fn parts(wheel: &Wheel, scope: &Scope<'_>) -> Vec<Part> {

@@ -8,7 +8,7 @@ use crate::life::{CLOCK, COUNTERS, Step as Lived, begin, channel, happening, nex
 use chrono::TimeDelta;
 use proptest::prelude::*;
 use std::collections::{BTreeMap, BTreeSet};
-use tally_core::channel::{Around, CUE_SOURCE, Channel, DryRun, Heeded, Press};
+use tally_core::channel::{Around, CUE_SOURCE, Channel, DryRun, Press, Triggered};
 use tally_core::cues::{Cue, CueEdit, CueError, Cues, Days, MOST_DEPTH, NotFired, When};
 use tally_core::record::acts::ShowAct;
 use tally_core::record::cue::{Do, Outcome, Step};
@@ -42,9 +42,9 @@ impl House {
         if let Some(origin) = origin {
             entry.origin = origin;
         }
-        let (_, heeded) = self.channel.apply_heeding(&entry);
+        let (_, triggered) = self.channel.apply_with_cues(&entry);
         self.entries.push(entry);
-        for Heeded { occasion, decided } in heeded {
+        for Triggered { occasion, decided } in triggered {
             match decided {
                 Ok(body) => self.fires.push((occasion.at, body)),
                 Err(why) => self.quiet.push(why),
@@ -54,7 +54,7 @@ impl House {
 
     /// What came by itself by now.
     fn time(&mut self) {
-        while let Some(Heeded { occasion, decided }) = self.channel.comes_by_itself(self.now) {
+        while let Some(Triggered { occasion, decided }) = self.channel.comes_by_itself(self.now) {
             match decided {
                 Ok(body) => {
                     let id = format!("{}:{}", occasion.at.timestamp_micros(), self.entries.len());

@@ -20,7 +20,7 @@ fn sub(name: &str, tier: u8, months: Option<u32>, giver: Option<&str>) -> Happen
 }
 
 fn why(show: &Show) -> Vec<(i64, Option<Why>)> {
-    show.reckoned().lines.iter().map(|line| (line.given / 1_000, line.why)).collect()
+    show.computed().lines.iter().map(|line| (line.given / 1_000, line.why)).collect()
 }
 
 #[test]
@@ -123,7 +123,7 @@ fn a_limit_below_what_is_on_the_clock_takes_nothing_away() {
     assert_eq!(show.shown(), "1:50:00");
     show.edits(&[("most", "1:00:00")]);
     show.happens(tip("bea", 1_000));
-    assert_eq!((show.shown().as_str(), show.reckoned().lines[1].why), ("1:50:00", Some(Why::LimitMost)));
+    assert_eq!((show.shown().as_str(), show.computed().lines[1].why), ("1:50:00", Some(Why::LimitMost)));
     // An hour later there is room again, and what was refused is not given later.
     show.wait(3_600);
     show.happens(tip("bea", 2_000));
@@ -192,7 +192,7 @@ fn pauses_stand_and_additions_count_wait_or_are_ignored() {
         show.wait(600).happens(tip("ade", 200));
         let paused = show.shown();
         show.wait(600).press("start");
-        (paused, show.shown(), show.reckoned().lines[0].why)
+        (paused, show.shown(), show.computed().lines[0].why)
     };
     assert_eq!(told("count"), ("1:00:00".into(), "1:00:00".into(), None));
     assert_eq!(told("wait"), ("59:00".into(), "1:00:00".into(), None));

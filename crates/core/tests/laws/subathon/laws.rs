@@ -94,7 +94,7 @@ fn told(show: &Show) -> Vec<Told> {
     let scope = show.channel.scope(show.now);
     let line =
         |line: Line| (line.seq, line.row, line.who.map(|who| scope.name(who)), line.wanted, line.given, line.why);
-    show.reckoned().lines.into_iter().map(line).collect()
+    show.computed().lines.into_iter().map(line).collect()
 }
 
 fn lived(steps: &[(Step, i64)]) -> Show {
@@ -140,7 +140,7 @@ proptest! {
             show.wait(*wait);
             take(&mut show, step);
             show.settle();
-            let (sum, view) = (show.reckoned(), show.view());
+            let (sum, view) = (show.computed(), show.view());
             let log: i64 = sum.lines.iter().map(|line| line.given).sum();
             let clock = &sum.clock;
             prop_assert_eq!(clock.left, show.length_ms() + log - clock.ran);
@@ -162,7 +162,7 @@ proptest! {
     fn replay_equals_live_from_the_start_and_from_a_snapshot(steps in prop::collection::vec(step(), 0..40), cut in any::<prop::sample::Index>()) {
         let show = lived(&steps);
         let again = replayed(&show, &show.entries);
-        prop_assert_eq!(again.reckoned(), show.reckoned());
+        prop_assert_eq!(again.computed(), show.computed());
         prop_assert_eq!(again.view(), show.view());
         let cut = cut.index(show.entries.len() + 1);
         let half = replayed(&show, &show.entries[..cut]);
@@ -174,7 +174,7 @@ proptest! {
             resumed.apply(entry);
         }
         let resumed = Show { channel: resumed, entries: Vec::new(), now: show.now };
-        prop_assert_eq!(resumed.reckoned(), show.reckoned());
+        prop_assert_eq!(resumed.computed(), show.computed());
     }
 
     #[test]
@@ -203,7 +203,7 @@ proptest! {
             entry.seq != line && !matches!(&entry.body, Body::Correct { target, .. } if *target == line)
         }).cloned().collect();
         let never = replayed(&show, &without);
-        let (sum, ours) = (never.reckoned(), show.reckoned());
+        let (sum, ours) = (never.computed(), show.computed());
         prop_assert_eq!(told(&never), told(&show));
         prop_assert_eq!((sum.clock.phase, sum.clock.left + sum.clock.ran), (ours.clock.phase, ours.clock.left + ours.clock.ran));
         if !was_voided {
@@ -231,8 +231,8 @@ proptest! {
             !undone.contains(&entry.seq) && !matches!(&entry.body, Body::Void { target, .. } if undone.contains(target))
         }).cloned().collect();
         let never = replayed(&show, &without);
-        prop_assert_eq!(never.reckoned().lines, show.reckoned().lines);
-        let (sum, ours) = (never.reckoned().clock, show.reckoned().clock);
+        prop_assert_eq!(never.computed().lines, show.computed().lines);
+        let (sum, ours) = (never.computed().clock, show.computed().clock);
         prop_assert_eq!((sum.phase, sum.left + sum.ran), (ours.phase, ours.left + ours.ran));
     }
 

@@ -14,7 +14,7 @@ use tally_core::record::happening::{Actor, Happening};
 use tally_core::record::ids::{Seq, WidgetId};
 use tally_core::record::refusal::Refusal;
 use tally_core::time::Instant;
-use tally_core::widgets::subathon::{PhaseWord, Reckoned, SubathonView};
+use tally_core::widgets::subathon::{Computed, PhaseWord, SubathonView};
 use tally_core::widgets::view::View;
 use tally_core::widgets::{Action, Definition, Notable, Piece};
 
@@ -153,9 +153,9 @@ impl Show {
         self.view().phase
     }
 
-    fn reckoned(&self) -> Reckoned {
+    fn computed(&self) -> Computed {
         match self.piece() {
-            Piece::Subathon(folded) => folded.state.reckoned().clone(),
+            Piece::Subathon(folded) => folded.state.computed().clone(),
             other => panic!("{other:?}"),
         }
     }

@@ -65,16 +65,16 @@ pub async fn page(
         .ask(move |channel, now| {
             let (piece, scope) = (channel.staged(id)?, channel.scope(now));
             let variant = |base: Base, shape: &tally_core::look::Shape| {
-                let (worn, _) = piece.edited("look", base.key(), &scope).ok()?;
-                let (worn, _) = worn.edited("shape", shape.key, &scope).ok()?;
-                let view = if sample { worn.sample(&scope) } else { worn.view(&scope) };
+                let (styled, _) = piece.edited("look", base.key(), &scope).ok()?;
+                let (styled, _) = styled.edited("shape", shape.key, &scope).ok()?;
+                let view = if sample { styled.sample(&scope) } else { styled.view(&scope) };
                 Some(Variant {
                     look: base.key(),
                     name: base.words().0,
                     shape: shape.key,
                     shape_name: shape.words,
-                    chosen: worn.look() == piece.look(),
-                    drawing: widgets::example(widgets::seen(&worn, &view)),
+                    chosen: styled.look() == piece.look(),
+                    drawing: widgets::example(widgets::seen(&styled, &view)),
                 })
             };
             let shapes = piece.shapes().iter();

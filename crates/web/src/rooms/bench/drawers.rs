@@ -21,7 +21,7 @@ pub(super) struct Drawers {
     /// To which address what is set is sent.
     path: String,
     bases: Vec<Pick>,
-    /// Looks of the streamer's own: the word by which each is chosen, its name, and whether it is worn.
+    /// Looks of the streamer's own: the word by which each is chosen, its name, and whether it is in use.
     own_looks: Vec<(String, String, bool)>,
     shapes: Vec<Pick>,
     languages: Vec<Pick>,
@@ -148,7 +148,7 @@ impl Drawers {
     }
 }
 
-/// What a widget says otherwise than the look that it wears.
+/// What a widget says otherwise than the look that it uses.
 fn changes(look: &Look) -> Vec<(String, &'static str, String)> {
     let labels = |tokens: &mut dyn Iterator<Item = &Token>| {
         let all: Vec<&str> = tokens.map(|token| token.about().1).collect();

@@ -37,16 +37,16 @@ pub enum Sport {
     Ranking,
 }
 
-/// In what a rule is told.
+/// In what form a rule is set.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Told {
+pub enum RuleFormat {
     /// A number.
     Number,
-    /// A number; 0 is told by that word.
+    /// A number; 0 is written as that word.
     NumberOr(&'static str),
     /// A length in seconds.
     Length,
-    /// A length in seconds; 0 is told by that word.
+    /// A length in seconds; 0 is written as that word.
     LengthOr(&'static str),
     /// One of several, by its place.
     OneOf(&'static [&'static str]),
@@ -154,66 +154,73 @@ pub struct About {
     pub before: &'static str,
     /// The words after it.
     pub after: &'static str,
-    /// How its value is told.
-    pub told: Told,
+    /// How its value is written.
+    pub format: RuleFormat,
     /// The least and the most that it takes.
     pub bounds: (i64, i64),
 }
 
-const YES: Told = Told::OneOf(&["no", "yes"]);
+const YES: RuleFormat = RuleFormat::OneOf(&["no", "yes"]);
 
 impl Rule {
     /// What is said of it.
     #[must_use]
     pub fn about(self) -> About {
-        let one = |key, label, before, after, told, bounds| About { key, label, before, after, told, bounds };
+        let one = |key, label, before, after, format, bounds| About { key, label, before, after, format, bounds };
         match self {
-            Target => one("target", "Points to win", "to", "", Told::NumberOr("no end"), (0, 1_000_000)),
-            Lead => one("lead", "The lead to win by", "ahead by", "", Told::Number, (1, 1_000)),
-            Cap => one("cap", "The cap", "capped at", "", Told::NumberOr("nothing"), (0, 1_000_000)),
-            Periods => one("periods", "Periods", "in", "periods", Told::Number, (1, 12)),
-            PeriodLength => one("period_length", "The length of a period", "of", "", Told::Length, (1, 7_200)),
+            Target => one("target", "Points to win", "to", "", RuleFormat::NumberOr("no end"), (0, 1_000_000)),
+            Lead => one("lead", "The lead to win by", "ahead by", "", RuleFormat::Number, (1, 1_000)),
+            Cap => one("cap", "The cap", "capped at", "", RuleFormat::NumberOr("nothing"), (0, 1_000_000)),
+            Periods => one("periods", "Periods", "in", "periods", RuleFormat::Number, (1, 12)),
+            PeriodLength => one("period_length", "The length of a period", "of", "", RuleFormat::Length, (1, 7_200)),
             OvertimeLength => {
-                one("overtime_length", "Extra time", "extra time of", "", Told::LengthOr("none"), (0, 3_600))
+                one("overtime_length", "Extra time", "extra time of", "", RuleFormat::LengthOr("none"), (0, 3_600))
             }
-            BonusFrom => one("bonus_from", "The bonus", "bonus from foul", "", Told::Number, (1, 30)),
+            BonusFrom => one("bonus_from", "The bonus", "bonus from foul", "", RuleFormat::Number, (1, 30)),
             DoubleBonusFrom => {
-                one("double_bonus_from", "The double bonus", "double from", "", Told::NumberOr("none"), (0, 30))
+                one("double_bonus_from", "The double bonus", "double from", "", RuleFormat::NumberOr("none"), (0, 30))
             }
-            ShotClock => one("shot_clock", "The shot clock", "shot clock", "", Told::LengthOr("none"), (0, 120)),
-            ShotClockAgain => one("shot_clock_again", "The shorter shot clock", "then", "", Told::Length, (1, 120)),
+            ShotClock => one("shot_clock", "The shot clock", "shot clock", "", RuleFormat::LengthOr("none"), (0, 120)),
+            ShotClockAgain => {
+                one("shot_clock_again", "The shorter shot clock", "then", "", RuleFormat::Length, (1, 120))
+            }
             TimeoutsFirstHalf => {
-                one("timeouts_first_half", "Time-outs of the first half", "time-outs", "", Told::Number, (0, 20))
+                one("timeouts_first_half", "Time-outs of the first half", "time-outs", "", RuleFormat::Number, (0, 20))
             }
             TimeoutsSecondHalf => {
-                one("timeouts_second_half", "Time-outs of the second half", "and", "", Told::Number, (0, 20))
+                one("timeouts_second_half", "Time-outs of the second half", "and", "", RuleFormat::Number, (0, 20))
             }
-            TimeoutsLate => {
-                one("timeouts_late", "Time-outs of the last two minutes", "of which late", "", Told::Number, (0, 20))
-            }
+            TimeoutsLate => one(
+                "timeouts_late",
+                "Time-outs of the last two minutes",
+                "of which late",
+                "",
+                RuleFormat::Number,
+                (0, 20),
+            ),
             TimeoutsOvertime => {
-                one("timeouts_overtime", "Time-outs of an overtime", "in overtime", "", Told::Number, (0, 20))
+                one("timeouts_overtime", "Time-outs of an overtime", "in overtime", "", RuleFormat::Number, (0, 20))
             }
-            Timeouts => one("timeouts", "Time-outs", "time-outs", "", Told::Number, (0, 20)),
+            Timeouts => one("timeouts", "Time-outs", "time-outs", "", RuleFormat::Number, (0, 20)),
             ShootOut => one("shoot_out", "The shoot-out", "shoot-out", "", YES, (0, 1)),
-            ShootOutOf => one("shoot_out_of", "The shoot-out's length", "of", "each", Told::Number, (1, 20)),
+            ShootOutOf => one("shoot_out_of", "The shoot-out's length", "of", "each", RuleFormat::Number, (1, 20)),
             GoldenGoal => one("golden_goal", "The golden goal", "golden goal", "", YES, (0, 1)),
             Substitutions => {
-                one("substitutions", "Substitutions", "substitutions", "", Told::NumberOr("any number"), (0, 30))
+                one("substitutions", "Substitutions", "substitutions", "", RuleFormat::NumberOr("any number"), (0, 30))
             }
-            BestOf => one("best_of", "Best of", "best of", "", Told::Number, (1, 99)),
-            SetPoints => one("set_points", "The points of a set", "to", "points", Told::Number, (1, 999)),
+            BestOf => one("best_of", "Best of", "best of", "", RuleFormat::Number, (1, 99)),
+            SetPoints => one("set_points", "The points of a set", "to", "points", RuleFormat::Number, (1, 999)),
             LastSetPoints => {
-                one("last_set_points", "The points of the last set", "the last to", "", Told::Number, (1, 999))
+                one("last_set_points", "The points of the last set", "the last to", "", RuleFormat::Number, (1, 999))
             }
-            SetGames => one("set_games", "The games of a set", "sets to", "games", Told::Number, (1, 20)),
-            TieBreak => one("tie_break", "The tie-break", "tie-break to", "", Told::Number, (1, 30)),
+            SetGames => one("set_games", "The games of a set", "sets to", "games", RuleFormat::Number, (1, 20)),
+            TieBreak => one("tie_break", "The tie-break", "tie-break to", "", RuleFormat::Number, (1, 30)),
             LastSet => one(
                 "last_set",
                 "The last set",
                 "the last set",
                 "",
-                Told::OneOf(&[
+                RuleFormat::OneOf(&[
                     "as the others",
                     "with a tie-break to 10",
                     "without a tie-break",
@@ -226,36 +233,38 @@ impl Rule {
                 "Deuce",
                 "at deuce",
                 "",
-                Told::OneOf(&["an advantage of two", "one deciding point"]),
+                RuleFormat::OneOf(&["an advantage of two", "one deciding point"]),
                 (0, 1),
             ),
-            Doubles => one("doubles", "Players a side", "as", "", Told::OneOf(&["singles", "doubles"]), (0, 1)),
-            RaceTo => one("race_to", "Frames to win", "first to", "", Told::Number, (1, 999)),
-            FirstBegins => one("first_begins", "The first side's start", "beginning at", "", Told::Number, (0, 998)),
-            SecondBegins => one("second_begins", "The second side's start", "and", "", Told::Number, (0, 998)),
+            Doubles => one("doubles", "Players a side", "as", "", RuleFormat::OneOf(&["singles", "doubles"]), (0, 1)),
+            RaceTo => one("race_to", "Frames to win", "first to", "", RuleFormat::Number, (1, 999)),
+            FirstBegins => {
+                one("first_begins", "The first side's start", "beginning at", "", RuleFormat::Number, (0, 998))
+            }
+            SecondBegins => one("second_begins", "The second side's start", "and", "", RuleFormat::Number, (0, 998)),
             BreakOrder => one(
                 "break_order",
                 "Who breaks",
                 "the break goes",
                 "",
-                Told::OneOf(&["by turns", "to the winner", "to the loser"]),
+                RuleFormat::OneOf(&["by turns", "to the winner", "to the loser"]),
                 (0, 2),
             ),
             FramePoints => one("frame_points", "Points in a frame", "points in a frame", "", YES, (0, 1)),
-            From => one("from", "The start of a leg", "from", "", Told::Number, (2, 9_999)),
-            In => one("in", "Coming in", "in", "", Told::OneOf(&["straight", "on a double"]), (0, 1)),
+            From => one("from", "The start of a leg", "from", "", RuleFormat::Number, (2, 9_999)),
+            In => one("in", "Coming in", "in", "", RuleFormat::OneOf(&["straight", "on a double"]), (0, 1)),
             Out => one(
                 "out",
                 "Going out",
                 "out",
                 "",
-                Told::OneOf(&["straight", "on a double", "on a double or a triple"]),
+                RuleFormat::OneOf(&["straight", "on a double", "on a double or a triple"]),
                 (0, 2),
             ),
-            LegsTo => one("legs_to", "Legs to win a set", "legs to", "", Told::Number, (1, 99)),
-            SetsTo => one("sets_to", "Sets to win", "sets to", "", Told::Number, (1, 99)),
-            Winner => one("winner", "Who wins", "", "wins", Told::OneOf(&["the highest", "the lowest"]), (0, 1)),
-            Flourish => one("flourish", "The flourish", "flourish for", "", Told::LengthOr("none"), (0, 20)),
+            LegsTo => one("legs_to", "Legs to win a set", "legs to", "", RuleFormat::Number, (1, 99)),
+            SetsTo => one("sets_to", "Sets to win", "sets to", "", RuleFormat::Number, (1, 99)),
+            Winner => one("winner", "Who wins", "", "wins", RuleFormat::OneOf(&["the highest", "the lowest"]), (0, 1)),
+            Flourish => one("flourish", "The flourish", "flourish for", "", RuleFormat::LengthOr("none"), (0, 20)),
         }
     }
 }
@@ -487,7 +496,7 @@ mod tests {
                 assert!(own.insert(about.key), "{} twice", about.key);
                 assert!((about.bounds.0..=about.bounds.1).contains(standard), "{}", about.key);
                 assert_eq!(serde_json::to_value(rule).unwrap(), about.key);
-                if let Told::OneOf(words) = about.told {
+                if let RuleFormat::OneOf(words) = about.format {
                     assert_eq!(about.bounds, (0, i64::try_from(words.len()).unwrap() - 1));
                 }
             }

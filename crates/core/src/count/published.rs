@@ -7,7 +7,7 @@ use std::collections::BTreeMap;
 
 /// See the module; at most one of these a widget.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub enum Told {
+pub enum Published {
     /// A counter, by its name.
     Counter {
         /// Its name.
@@ -36,12 +36,12 @@ pub enum Told {
 }
 
 /// All that is told, by whom.
-pub type AllTold = BTreeMap<WidgetId, Told>;
+pub type AllPublished = BTreeMap<WidgetId, Published>;
 
 /// The counters by name.
-pub fn counters(all: &AllTold) -> impl Iterator<Item = (WidgetId, &str)> {
+pub fn counters(all: &AllPublished) -> impl Iterator<Item = (WidgetId, &str)> {
     all.iter().filter_map(|(id, told)| match told {
-        Told::Counter { title } => Some((*id, title.as_str())),
+        Published::Counter { title } => Some((*id, title.as_str())),
         _ => None,
     })
 }

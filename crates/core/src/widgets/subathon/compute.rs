@@ -36,7 +36,7 @@ pub struct State {
     seen: Vec<Seen>,
     /// What all of it comes to; made anew whenever it may have changed.
     #[serde(skip)]
-    pub(super) sum: Reckoned,
+    pub(super) sum: Computed,
     #[serde(skip)]
     stale: bool,
 }
@@ -63,7 +63,7 @@ pub struct HandBoost {
 
 /// What a log comes to.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
-pub struct Reckoned {
+pub struct Computed {
     /// Where the clock is.
     pub clock: Clockwork,
     /// Every addition and taking since the start, as it came.
@@ -98,7 +98,7 @@ impl Limits {
     }
 }
 
-impl Reckoned {
+impl Computed {
     fn push(&mut self, line: Line) {
         self.lines.push(line);
     }
@@ -207,7 +207,7 @@ impl Reckoned {
         let carries = fits.rate.rounding == Rounding::StepsCarried;
         let key = who.filter(|_| carries).map(|who| (fits.row.clone(), who));
         let before = key.as_ref().and_then(|key| self.carried.get(key)).copied().unwrap_or(0);
-        let (base, rest) = fits.rate.reckon(fits.size, before);
+        let (base, rest) = fits.rate.compute(fits.size, before);
         if let Some(key) = key.filter(|_| counts) {
             self.carried.insert(key, rest);
         }
@@ -293,14 +293,14 @@ impl Reckoned {
 impl State {
     /// What the log comes to.
     #[must_use]
-    pub fn reckoned(&self) -> &Reckoned {
+    pub fn computed(&self) -> &Computed {
         &self.sum
     }
 
     /// The same as it is seen: with what waited for the end of a break that is due, though that is not written yet.
     pub(super) fn with_due(&self, subathon: &Subathon, scope: &Scope<'_>) -> Cow<'_, Self> {
         let (now, plan) = (ms(scope.now), subathon.plan(scope));
-        let due = |sum: &Reckoned| sum.clock.next(&plan).filter(|(at, _)| *at <= now);
+        let due = |sum: &Computed| sum.clock.next(&plan).filter(|(at, _)| *at <= now);
         if self.sum.waiting.is_empty() || due(&self.sum).is_none() {
             return Cow::Borrowed(self);
         }
@@ -355,7 +355,7 @@ impl State {
     pub(super) fn note_happening(&mut self, entry: &Entry, subathon: &Subathon, scope: &Scope<'_>) -> bool {
         let Some(noted) = self.note(entry) else { return false };
         if self.stale {
-            self.reckon(subathon, scope);
+            self.compute(subathon, scope);
         } else {
             self.sum.happen(noted, subathon, scope);
         }
@@ -371,7 +371,7 @@ impl State {
     }
 
     /// Reckons everything anew.
-    pub(super) fn reckon(&mut self, subathon: &Subathon, scope: &Scope<'_>) {
+    pub(super) fn compute(&mut self, subathon: &Subathon, scope: &Scope<'_>) {
         self.sum = self.without(None, subathon, scope);
         self.stale = false;
     }
@@ -382,7 +382,7 @@ impl State {
     }
 
     /// What the log would come to without one act.
-    pub(super) fn without(&self, act: Option<Seq>, subathon: &Subathon, scope: &Scope<'_>) -> Reckoned {
+    pub(super) fn without(&self, act: Option<Seq>, subathon: &Subathon, scope: &Scope<'_>) -> Computed {
         enum Step {
             Act(Instant, SubathonAct),
             Happening(Noted),
@@ -395,7 +395,7 @@ impl State {
         let mut steps: Vec<(Seq, Step)> = acts.chain(noted).chain(seen).collect();
         // Three runs that are sorted already.
         steps.sort_by_key(|(seq, _)| *seq);
-        let mut sum = Reckoned { clock: Clockwork::ready(subathon.length_ms()), ..Reckoned::default() };
+        let mut sum = Computed { clock: Clockwork::ready(subathon.length_ms()), ..Computed::default() };
         for (seq, step) in steps {
             match step {
                 Step::Act(at, act) => sum.act(seq, at, act, subathon, scope),
