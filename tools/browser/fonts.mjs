@@ -9,8 +9,6 @@ const from = join(process.argv[2], 'node_modules');
 const assets = new URL('../../crates/web/assets/', import.meta.url).pathname;
 const fonts = join(assets, 'fonts');
 
-// In colour, and at every weight the same.
-const EMOJI = 'noto-color-emoji';
 // The scripts that lettering on air takes; other scripts fall back on Noto Sans.
 const EUROPEAN = ['latin', 'latin-ext', 'cyrillic', 'cyrillic-ext', 'greek'];
 const variable = (name, family, sheet = 'index.css') => ({ path: `@fontsource-variable/${name}`, name, family, sheets: [sheet] });
@@ -38,8 +36,8 @@ const LETTERING = [
 ];
 // One family for whatever the others lack, at every weight. Of two that have a character, the later is taken.
 const FALLBACK = [
-  // The machine's own where it has some, since its people know them.
-  [EMOJI, Array.from({ length: 11 }, (_, part) => String(part)), 'local("Apple Color Emoji"), local("Segoe UI Emoji"), local("Noto Color Emoji"), '],
+  // The machine's own where it has some, in colour; ours in the ink of the lettering.
+  ['noto-emoji', Array.from({ length: 11 }, (_, part) => String(part)), 'local("Apple Color Emoji"), local("Segoe UI Emoji"), local("Noto Color Emoji"), '],
   ['noto-sans-kr', null],
   ['noto-sans-jp', null],
   ['noto-sans-devanagari', ['devanagari']],
@@ -47,7 +45,7 @@ const FALLBACK = [
   ['noto-sans-hebrew', ['hebrew']],
   ['noto-sans-arabic', ['arabic']],
   ['noto-sans', [...EUROPEAN, 'greek-ext', 'vietnamese']],
-].map(([name, subsets, first = '']) => ({ ...(name === EMOJI ? fixed(name, 'Noto Sans', [400]) : variable(name, 'Noto Sans')), subsets, first }));
+].map(([name, subsets, first = '']) => ({ ...variable(name, 'Noto Sans'), subsets, first }));
 
 function rules(font) {
   const found = [];
@@ -59,7 +57,7 @@ function rules(font) {
       const subset = file.slice(font.name.length + 1).match(/^(.*?)-(?:\d+|wght|wdth)-normal/)[1];
       const wanted = font.subsets === null ? !EUROPEAN.includes(subset) && subset !== 'vietnamese' : (font.subsets ?? EUROPEAN).includes(subset);
       if (!wanted) continue;
-      found.push({ file, weight: font.name === EMOJI ? '100 900' : of('font-weight'), stretch: of('font-stretch'), range: of('unicode-range')?.replaceAll(' ', '') });
+      found.push({ file, weight: font.name === 'noto-emoji' ? '100 900' : of('font-weight'), stretch: of('font-stretch'), range: of('unicode-range')?.replaceAll(' ', '') });
     }
   }
   return found;
@@ -71,7 +69,7 @@ const head = ['/* Made by tools/browser/fonts.mjs. All fonts are under the SIL O
 // Two scripts and emoji come in more than a hundred subsets, whose rules weigh more than a page: a
 // sheet of their own, which a page loads when it has such letters to show.
 const sheets = { 'fonts.css': [...head], 'fonts-more.css': [...head] };
-const seldom = (font) => font.subsets === null || font.name === EMOJI;
+const seldom = (font) => font.subsets === null || font.name === 'noto-emoji';
 for (const font of [...FALLBACK, ...LETTERING]) {
   const out = sheets[seldom(font) ? 'fonts-more.css' : 'fonts.css'];
   for (const { file, weight, stretch, range } of rules(font)) {

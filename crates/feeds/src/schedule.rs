@@ -131,7 +131,7 @@ fn instant(at: DatePerhapsTime, local: &Calendar) -> Result<Instant, String> {
         Ok(Calendar { zone, ..*local }.instant(at))
     };
     match at {
-        DatePerhapsTime::Date(_) => Err("lasts whole days, and is no show".into()),
+        DatePerhapsTime::Date(_) => Err("lasts whole days".into()),
         DatePerhapsTime::DateTime(CalendarDateTime::Utc(at)) => Ok(at),
         DatePerhapsTime::DateTime(CalendarDateTime::Floating(at)) => Ok(local.instant(at)),
         DatePerhapsTime::DateTime(CalendarDateTime::WithTimezone { date_time, tzid }) => in_zone(date_time, &tzid),
