@@ -273,11 +273,18 @@ async fn a_reward_shows_a_clock_runs_it_and_hides_it_when_it_is_done() {
         json!({"specversion": "1.0", "id": name, "source": "/x", "type": "tally.reward",
             "data": {"actor": {"name": "quietferry"}, "reward": name, "cost": 300}})
     };
+    // The page itself notes that the clock ran where it is seen: on a busy machine twelve seconds pass between two looks.
+    air.run(&format!(
+        "setInterval(() => {{ \
+           const face = document.querySelector('[data-piece=\"{piece}\"]:not(.is-away) .clock-face'); \
+           const left = Number(face?.textContent); \
+           if (left > 0 && left < 12) document.body.dataset.ran = 'seen'; \
+         }}, 50)"
+    ))
+    .await;
     sender.deliver(&reward("Whistle the timetable")).await;
     sender.deliver(&reward("Tea break")).await;
-    air.shows_one(&format!("[data-piece=\"{piece}\"]:not(.is-away)")).await;
-    let face = format!("return Number(document.querySelector('[data-piece=\"{piece}\"] .clock-face')?.textContent)");
-    until("it runs", || async { (0.0..12.0).contains(&air.run(&face).await.as_f64()?).then_some(()) }).await;
+    air.shows_one("[data-ran]").await;
     air.shows_one(&format!("[data-piece=\"{piece}\"].is-away")).await;
     let log = owner.page("/cues").await;
     assert!(log.contains("Tea break") && !log.contains("could not do"), "{log}");
