@@ -9,6 +9,7 @@ use crate::handle::ChannelHandle;
 use crate::hub::Hub;
 use crate::keep::Keep;
 use crate::orders::Order;
+use crate::quarantine::Quarantine;
 use crate::task;
 use std::collections::HashMap;
 use std::sync::{Arc, PoisonError, RwLock};
@@ -41,6 +42,7 @@ pub struct Engine {
 pub(crate) struct Inner {
     /// What each channel's task works with.
     pub context: Context,
+    quarantine: Quarantine,
     channels: Mutex<HashMap<ChannelId, Arc<OnceCell<ChannelHandle>>>>,
     addresses: RwLock<HashMap<String, (ChannelId, WidgetId)>>,
     feeds: RwLock<KeptFeeds>,
@@ -64,6 +66,12 @@ impl Engine {
     /// runtime.
     #[must_use]
     pub fn new(store: Store, draw: Arc<dyn Draw>, clock: Arc<dyn Clock>) -> Self {
+        Self::with(store, draw, clock, Quarantine::default())
+    }
+
+    /// The same, with what an earlier run was reading when it ended.
+    #[must_use]
+    pub fn with(store: Store, draw: Arc<dyn Draw>, clock: Arc<dyn Clock>, quarantine: Quarantine) -> Self {
         let (calls, calls_to_make) = mpsc::channel(MOST_CALLS);
         let context = Context {
             keep: Keep::Database { store: store.clone(), ledger: store.ledger() },
@@ -76,6 +84,7 @@ impl Engine {
         };
         let inner = Inner {
             context,
+            quarantine,
             channels: Mutex::default(),
             addresses: RwLock::default(),
             feeds: RwLock::default(),
@@ -137,6 +146,7 @@ impl Engine {
         let cell = Arc::clone(self.inner.channels.lock().await.entry(id).or_default());
         let handle = cell
             .get_or_try_init(|| async {
+                let _reading = self.inner.quarantine.enter(&channel_name(id))?;
                 let (orders, waiting) = mpsc::channel(QUEUE);
                 let hub = Arc::new(Hub::new(orders.clone(), self.now()));
                 task::load(self.inner.context.clone(), id, Arc::clone(&hub), waiting).await?;
@@ -144,6 +154,17 @@ impl Engine {
             })
             .await?;
         Ok(handle.clone())
+    }
+
+    /// What is being read, and what is not read again until somebody asks.
+    #[must_use]
+    pub fn quarantine(&self) -> &Quarantine {
+        &self.inner.quarantine
+    }
+
+    /// Its owner asks for a channel: it is loaded even if the program ended when it was loaded before.
+    pub fn ask_for(&self, id: ChannelId) {
+        self.inner.quarantine.release(&channel_name(id));
     }
 
     /// The channel and the widget behind a page's address.
@@ -241,6 +262,10 @@ impl Engine {
             );
         }
     }
+}
+
+fn channel_name(id: ChannelId) -> String {
+    format!("channel-{id}")
 }
 
 fn read<T>(lock: &RwLock<T>) -> std::sync::RwLockReadGuard<'_, T> {

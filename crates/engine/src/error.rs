@@ -1,5 +1,6 @@
 //! Why the engine could not do what was asked.
 
+use crate::quarantine::Quarantined;
 use tally_core::bot::BotError;
 use tally_core::channel::DeskError;
 use tally_core::cues::CueError;
@@ -35,12 +36,21 @@ pub enum EngineError {
     /// The key of a press was used before, for something else.
     #[error("this key was used for another press; send a new one with each")]
     KeyReused,
+    /// The program ended while it loaded the channel, so it is not loaded again until its owner signs in.
+    #[error("the program ended while it loaded this channel; sign in again to load it once more")]
+    Quarantined,
     /// There is no such thing.
     #[error("there is no such thing")]
     NotFound,
     /// The store failed in another way.
     #[error(transparent)]
     Store(StoreError),
+}
+
+impl From<Quarantined> for EngineError {
+    fn from(_: Quarantined) -> Self {
+        Self::Quarantined
+    }
 }
 
 impl From<StoreError> for EngineError {

@@ -15,6 +15,7 @@ mod hub;
 mod keep;
 mod orders;
 mod publish;
+mod quarantine;
 mod rehearsal;
 mod task;
 
@@ -27,5 +28,6 @@ pub use error::EngineError;
 pub use handle::ChannelHandle;
 pub use hub::{Audience, Hub, OpenPage, PageGuard, RoomMessage, ToSay, WidgetChannel};
 pub use orders::{Asked, Command, Decide, Ingested, MakeBelieve, Pressed, Rehearsed, Report, Scheduling, Shaping};
+pub use quarantine::{Quarantine, Quarantined, Reading};
 pub use rehearsal::{Plan, Rehearsing};
 pub use task::heard::{Hearing, Quiet};

@@ -10,7 +10,7 @@ use std::os::unix::fs::OpenOptionsExt;
 use std::path::Path;
 use std::sync::Arc;
 use std::time::Duration;
-use tally_engine::{Engine, SystemClock};
+use tally_engine::{Engine, Quarantine, SystemClock};
 use tally_feeds::outside::Outside;
 use tally_store::{Store, StoreError};
 use tally_web::{App, Config, Drawer, Proxies};
@@ -137,7 +137,10 @@ pub async fn serve(options: Options) -> Result<(), StartError> {
 
     let store = Store::open(&database_url(&options)?, CONNECTIONS)?;
     migrate_when_up(&store).await?;
-    let engine = Engine::new(store, Arc::new(Drawer), Arc::new(SystemClock));
+    let reading = options.data.join("reading");
+    let quarantine =
+        Quarantine::open(&reading).map_err(|error| StartError::File(reading.display().to_string(), error))?;
+    let engine = Engine::with(store, Arc::new(Drawer), Arc::new(SystemClock), quarantine);
     engine.be_present().await?;
     let stand_ins = match &outside_world {
         Some((pages, chat)) => Some(StandIns {

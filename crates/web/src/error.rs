@@ -61,6 +61,9 @@ pub enum WebError {
     /// The database is away.
     #[error("The record cannot be read or written at this moment. Nothing is lost; it will try again.")]
     Away,
+    /// The program ended while it loaded the channel.
+    #[error("The program ended while it loaded this channel. Sign in again to load it once more.")]
+    Quarantined,
     /// The rules or the form refuse it; the text says what to change.
     #[error("{0}")]
     Refused(String),
@@ -117,6 +120,7 @@ impl From<EngineError> for WebError {
             EngineError::Desk(refusal) => Self::Refused(sentence(&refusal.to_string())),
             EngineError::Look(refusal) => Self::Refused(sentence(&refusal.to_string())),
             EngineError::KeyReused => Self::Refused(sentence(&error.to_string())),
+            EngineError::Quarantined => Self::Quarantined,
             EngineError::Store(error) => error.into(),
         }
     }
@@ -231,7 +235,7 @@ impl ResponseError for WebError {
             Self::NotFound | Self::Missing(_) => StatusCode::NOT_FOUND,
             Self::Conflict(_) => StatusCode::CONFLICT,
             Self::TooMany(_) => StatusCode::TOO_MANY_REQUESTS,
-            Self::Away => StatusCode::SERVICE_UNAVAILABLE,
+            Self::Away | Self::Quarantined => StatusCode::SERVICE_UNAVAILABLE,
             Self::Refused(_) => StatusCode::UNPROCESSABLE_ENTITY,
             Self::Inside(_) => StatusCode::INTERNAL_SERVER_ERROR,
         }
@@ -252,6 +256,7 @@ impl ResponseError for WebError {
         let message = self.to_string();
         let way = match self {
             Self::Pass(_) => ("/join", "Type three words"),
+            Self::Quarantined => ("/sign-in", "Sign in"),
             _ => ("/", "To the first page"),
         };
         let page = ErrorPage { build: crate::assets::build(), message: &message, way };

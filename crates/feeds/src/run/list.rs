@@ -68,7 +68,7 @@ async fn round(
             Some(page) => asked.page(page, MOST_BYTES).await.map(Some),
         };
         let Some(body) = body.map_err(|error| error.to_string())? else { return Ok(trouble) };
-        let (items, following) = read(&body, list)?;
+        let (items, following) = line.reading().and_then(|_reading| read(&body, list))?;
         let arrived = line.engine.now();
         let documents = items.iter().map(document::of_item);
         let new = documents.filter(|document| seen.insert(Sha256::digest(document.to_string()).into()));

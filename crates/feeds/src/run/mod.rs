@@ -21,7 +21,7 @@ use std::collections::HashMap;
 use std::time::Duration;
 use tally_core::record::ids::{ChannelId, FeedId};
 use tally_core::time::after;
-use tally_engine::{ChannelHandle, Engine, Report};
+use tally_engine::{ChannelHandle, Engine, Reading, Report};
 use tally_store::feeds::{Feed, Wiring};
 use tokio::task::JoinHandle;
 use tokio::time::timeout;
@@ -36,6 +36,10 @@ const DATABASE_WAIT: Duration = Duration::from_secs(2);
 /// How often messages are forgotten that have been kept for long enough.
 const FORGETS_EVERY: Duration = Duration::from_secs(600);
 
+fn reading(feed: u32) -> String {
+    format!("feed-{feed}")
+}
+
 /// What every feed's task has at hand.
 struct Line {
     channel: ChannelHandle,
@@ -45,6 +49,12 @@ struct Line {
 }
 
 impl Line {
+    /// Notes that something of this feed is being read. See [`tally_engine::Quarantine`].
+    fn reading(&self) -> Result<Reading, String> {
+        let entered = self.engine.quarantine().enter(&reading(self.feed.0));
+        entered.map_err(|error| format!("{error}; save the feed again to read it once more"))
+    }
+
     async fn report(&self, report: Report) {
         // A channel that is being let go needs no report.
         let _ = self.channel.report(self.feed, report).await;
@@ -56,6 +66,7 @@ pub fn keep(engine: Engine, outside: Outside) -> BoxFuture<'static, ()> {
     async move {
         let mut running: HashMap<u32, (Feed, Running)> = HashMap::new();
         let mut changes = engine.feeds_watch();
+        let mut first = true;
         loop {
             changes.mark_unchanged();
             let wanted = match engine.store().feeds_to_run().await {
@@ -68,10 +79,15 @@ pub fn keep(engine: Engine, outside: Outside) -> BoxFuture<'static, ()> {
             };
             running.retain(|id, (feed, _)| wanted.iter().any(|one| one.id == *id && one == feed));
             for feed in wanted {
+                // Whoever has changed a feed, or switched it on, asks for it.
+                if !first && !running.contains_key(&feed.id) {
+                    engine.quarantine().release(&reading(feed.id));
+                }
                 running
                     .entry(feed.id)
                     .or_insert_with(|| (feed.clone(), Running(tokio::spawn(keep_one(engine.clone(), outside, feed)))));
             }
+            first = false;
             let before = after(engine.now(), -KEPT);
             if let Err(error) = engine.store().forget_deliveries_before(before).await {
                 tracing::warn!(%error, "messages that were kept for a day could not be forgotten yet");

@@ -28,7 +28,8 @@ pub(super) async fn run(line: &Line, poll: &Poll) -> String {
             Err(error) => return error.to_string(),
             Ok(None) => line.report(Report::Heard).await,
             Ok(Some(body)) => {
-                let found = match levels(&body, &poll.levels) {
+                let read = line.reading().and_then(|_reading| levels(&body, &poll.levels));
+                let found = match read {
                     Ok(found) => found,
                     Err(why) => return why,
                 };

@@ -20,8 +20,13 @@ pub(super) async fn run(line: &Line, url: &str) -> String {
             Err(error) => return error.to_string(),
             Ok(None) => {}
             Ok(Some(body)) => {
+                let reading = match line.reading() {
+                    Ok(reading) => reading,
+                    Err(why) => return why,
+                };
                 // Off the threads on which everything else waits.
                 let read = tokio::task::spawn_blocking(move || {
+                    let _reading = reading;
                     let text = std::str::from_utf8(&body).map_err(|_| "its answer is not UTF-8".to_owned())?;
                     parse(text).map_err(|error| error.to_string())
                 });

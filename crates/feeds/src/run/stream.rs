@@ -75,12 +75,14 @@ pub(super) async fn run(line: &Line, stream: &Stream, last_id: &LastId) -> Strin
 async fn take(line: &Line, intake: &Intake, group: Vec<Read>) -> Result<(), String> {
     let arrived = line.engine.now();
     let (mut messages, mut trouble) = (Vec::with_capacity(group.len()), None);
+    let reading = line.reading()?;
     for one in group {
         match document::of_message(&one.bytes, one.event.as_deref()) {
             Ok(document) => messages.push(Message { arrived, document }),
             Err(why) => trouble = Some(format!("a message could not be read: {why}")),
         }
     }
+    drop(reading);
     let taken = intake.take(&line.engine, &line.channel, messages).await.map_err(|error| error.to_string())?;
     line.report(Report::Heard).await;
     if let Some(trouble) = trouble.or_else(|| taken.trouble()) {

@@ -10,6 +10,7 @@ use actix_web::http::header::ContentType;
 use actix_web::{HttpRequest, HttpResponse, web};
 use askama::Template;
 use serde::Deserialize;
+use tally_core::record::ids::ChannelId;
 use tally_store::StoreError;
 
 /// Most characters of a name.
@@ -97,6 +98,7 @@ pub async fn enter(
     match user.filter(|_| fits) {
         Some(user) => {
             session::sign_in(&session, &user, app.engine.now())?;
+            app.engine.ask_for(ChannelId(user.channel_id));
             Ok(go_to("/desk"))
         }
         None => Ok(refusal(WRONG)),

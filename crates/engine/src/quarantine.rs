@@ -1,0 +1,132 @@
+//! What is being read at this moment, kept in a folder: should the program end while it reads something, that something is not
+//! read again by itself, or each start would end in the same way. Somebody has to ask for it.
+
+use std::collections::{BTreeMap, BTreeSet};
+use std::fs;
+use std::io;
+use std::path::{Path, PathBuf};
+use std::sync::{Arc, Mutex, PoisonError};
+
+/// Why something is not read.
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+#[error("the program ended while this was being read, so it is not read again by itself")]
+pub struct Quarantined;
+
+/// See the module. Copies share what is in it.
+#[derive(Clone, Default)]
+pub struct Quarantine(Arc<Inner>);
+
+#[derive(Default)]
+struct Inner {
+    /// Where; nowhere in tests that ask for none.
+    folder: Option<PathBuf>,
+    names: Mutex<Names>,
+}
+
+#[derive(Default)]
+struct Names {
+    /// What the program was reading when it ended.
+    held: BTreeSet<String>,
+    /// What is being read, and by how many.
+    reading: BTreeMap<String, usize>,
+}
+
+impl Quarantine {
+    /// One that is kept in a folder, with what an earlier run left there.
+    ///
+    /// # Errors
+    /// The folder cannot be made or read.
+    pub fn open(folder: &Path) -> io::Result<Self> {
+        fs::create_dir_all(folder)?;
+        let mut held = BTreeSet::new();
+        for entry in fs::read_dir(folder)? {
+            held.extend(entry?.file_name().into_string().ok());
+        }
+        for name in &held {
+            tracing::warn!(%name, "the program ended while it was reading this; it is not read again until somebody asks");
+        }
+        let names = Mutex::new(Names { held, ..Names::default() });
+        Ok(Self(Arc::new(Inner { folder: Some(folder.to_owned()), names })))
+    }
+
+    /// Notes that something is being read, until the guard is dropped. A name is of letters, digits and dashes.
+    ///
+    /// # Errors
+    /// The program ended while it read that, and nobody has asked for it since.
+    pub fn enter(&self, name: &str) -> Result<Reading, Quarantined> {
+        let mut names = self.0.names.lock().unwrap_or_else(PoisonError::into_inner);
+        if names.held.contains(name) {
+            return Err(Quarantined);
+        }
+        let many = names.reading.entry(name.to_owned()).or_default();
+        *many += 1;
+        if *many == 1
+            && let Some(folder) = &self.0.folder
+            && let Err(error) = fs::write(folder.join(name), b"")
+        {
+            // A full disk must not keep anything from being read.
+            tracing::warn!(%error, %name, "it could not be noted what is being read");
+        }
+        Ok(Reading { of: self.clone(), name: name.to_owned() })
+    }
+
+    /// Somebody asks for it: it may be read again.
+    pub fn release(&self, name: &str) {
+        let mut names = self.0.names.lock().unwrap_or_else(PoisonError::into_inner);
+        if names.held.remove(name) {
+            self.forget(name);
+        }
+    }
+
+    fn forget(&self, name: &str) {
+        let Some(folder) = &self.0.folder else { return };
+        match fs::remove_file(folder.join(name)) {
+            Err(error) if error.kind() != io::ErrorKind::NotFound => {
+                tracing::warn!(%error, %name, "it could not be noted that something was read");
+            }
+            _ => {}
+        }
+    }
+}
+
+/// Something that is being read.
+pub struct Reading {
+    of: Quarantine,
+    name: String,
+}
+
+impl Drop for Reading {
+    fn drop(&mut self) {
+        let mut names = self.of.0.names.lock().unwrap_or_else(PoisonError::into_inner);
+        let many = names.reading.get_mut(&self.name).map_or(0, |many| {
+            *many -= 1;
+            *many
+        });
+        if many == 0 {
+            names.reading.remove(&self.name);
+            self.of.forget(&self.name);
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn what_was_being_read_when_the_program_ended_waits_until_somebody_asks() {
+        let folder = tempfile::tempdir().unwrap();
+        let first = Quarantine::open(folder.path()).unwrap();
+        drop(first.enter("feed-1").unwrap());
+        let (one, other) = (first.enter("calendar-1").unwrap(), first.enter("calendar-1").unwrap());
+        drop(one);
+        // As a program does that comes to its end.
+        std::mem::forget(other);
+        let second = Quarantine::open(folder.path()).unwrap();
+        assert!(second.enter("feed-1").is_ok());
+        assert!(second.enter("calendar-1").is_err() && second.enter("calendar-1").is_err());
+        second.release("calendar-1");
+        assert!(second.enter("calendar-1").is_ok());
+        assert!(Quarantine::open(folder.path()).unwrap().enter("calendar-1").is_ok());
+    }
+}
