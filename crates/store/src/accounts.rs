@@ -310,11 +310,11 @@ impl Store {
     ///
     /// # Errors
     /// The database is away.
-    pub fn end_sessions(&self, user: u32) -> Work<()> {
+    pub fn end_sessions(&self, user: u32) -> Work<u32> {
         self.run(move |conn| {
             let raised = users::session_epoch.eq(users::session_epoch + 1);
             diesel::update(users::table.find(user)).set(raised).execute(conn)?;
-            Ok(())
+            Ok(users::table.find(user).select(users::session_epoch).first(conn)?)
         })
     }
 

@@ -2,9 +2,10 @@
 
 use crate::faces::Faces;
 use crate::inbox::Ready;
-use crate::security::bodies::Bodies;
+use crate::security::access::Access;
 use crate::security::limits::Limits;
 use crate::security::peers::Proxies;
+use crate::security::places::Places;
 use crate::security::tokens;
 use crate::text_files::TextFiles;
 use crate::uploads::Uploads;
@@ -44,8 +45,10 @@ pub struct App {
     pub session_key: Key,
     /// Rates.
     pub limits: Limits,
-    /// Bodies under way.
-    pub bodies: Arc<Bodies>,
+    /// Bodies under way, open pages and streams.
+    pub places: Arc<Places>,
+    /// What was let in and must end when that is worth nothing any more.
+    pub access: Arc<Access>,
     /// Who shows this may make the first visit: the start command prints it.
     pub first_visit: String,
     /// Pictures of supporters.
@@ -73,7 +76,8 @@ impl App {
             config,
             session_key: Key::from(session_key),
             limits,
-            bodies: Arc::default(),
+            places: Arc::default(),
+            access: Arc::default(),
             first_visit: tokens::token(&mut rand::rng()),
             faces: Faces::default(),
             spoken_key,

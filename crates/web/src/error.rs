@@ -58,6 +58,9 @@ pub enum WebError {
     /// Too often.
     #[error("That was too often. Wait {0} seconds and try again.")]
     TooMany(u64),
+    /// There is no place for more of it; the text says of what.
+    #[error("{0}")]
+    Full(String),
     /// The database is away.
     #[error("The record cannot be read or written at this moment. Nothing is lost; it will try again.")]
     Away,
@@ -182,6 +185,7 @@ impl WebError {
         match self {
             Self::TooMany(seconds) => Some(*seconds),
             Self::Away => Some(2),
+            Self::Full(_) => Some(10),
             _ => None,
         }
     }
@@ -235,7 +239,7 @@ impl ResponseError for WebError {
             Self::NotFound | Self::Missing(_) => StatusCode::NOT_FOUND,
             Self::Conflict(_) => StatusCode::CONFLICT,
             Self::TooMany(_) => StatusCode::TOO_MANY_REQUESTS,
-            Self::Away | Self::Quarantined => StatusCode::SERVICE_UNAVAILABLE,
+            Self::Away | Self::Quarantined | Self::Full(_) => StatusCode::SERVICE_UNAVAILABLE,
             Self::Refused(_) => StatusCode::UNPROCESSABLE_ENTITY,
             Self::Inside(_) => StatusCode::INTERNAL_SERVER_ERROR,
         }

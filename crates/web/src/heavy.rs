@@ -5,8 +5,11 @@
 
 use std::panic::AssertUnwindSafe;
 use std::sync::mpsc::{Receiver, SyncSender, sync_channel};
-use std::sync::{Arc, Mutex, PoisonError};
+use std::sync::{Arc, LazyLock, Mutex, PoisonError};
 use tokio::sync::oneshot;
+
+/// Where everything is decoded that people send, one file after the other: decoding one may take 150 MB.
+pub static DECODERS: LazyLock<Heavy> = LazyLock::new(|| Heavy::new(1, 12));
 
 type Job = Box<dyn FnOnce() + Send>;
 

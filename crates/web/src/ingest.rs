@@ -5,6 +5,9 @@ use crate::error::WebError;
 use crate::inbox::{body, header};
 use crate::mapped;
 use crate::security::behind::behind;
+
+use crate::security::guard;
+use crate::security::places::Use;
 use actix_web::http::header::{ALLOW, HeaderValue};
 use actix_web::http::{Method, StatusCode};
 use actix_web::web::{self, Payload};
@@ -65,6 +68,7 @@ async fn deliver(
         // The sender keeps it and tries again, so that nothing is lost while the feed stands still.
         return Err(WebError::TooMany(PAUSED_SECONDS).problem());
     }
+    guard::sent_by(request, Use::FeedBody(feed.id));
     let expand_gifts = match &feed.wiring {
         Wiring::Webhook { expand_gifts } if request.method() == Method::POST => *expand_gifts,
         Wiring::Webhook { .. } => {

@@ -4,9 +4,15 @@
 //! A page asks the time every few seconds. That keeps both ends sure of each other: a page that
 //! hears nothing connects anew, a connection that asks nothing is closed.
 
+use crate::app::App;
+use crate::error::WebError;
+use crate::security::access::{Access, Pass};
 use crate::security::helper::Helper;
+use crate::security::places::Use;
+use crate::security::reach;
+use crate::security::session::Owner;
 use actix_web::http::header;
-use actix_web::web::Payload;
+use actix_web::web::{Data, Payload};
 use actix_web::{HttpRequest, HttpResponse, rt};
 use actix_ws::{AggregatedMessage, AggregatedMessageStream, Closed, MessageStream, Session};
 use bytestring::ByteString;
@@ -22,6 +28,7 @@ use tally_engine::{Audience, ChannelHandle, Hub, PageGuard, RoomMessage, WidgetC
 use tokio::sync::broadcast::error::RecvError;
 use tokio::sync::{broadcast, watch};
 use tokio::time::{Instant, sleep_until};
+use url::Url;
 
 /// A connection that has asked nothing for this long is given up.
 const SILENCE: Duration = Duration::from_secs(60);
@@ -220,6 +227,27 @@ async fn converse(
     }
 }
 
+/// What is shown for as long as what let somebody in is worth something.
+struct While<S> {
+    access: Arc<Access>,
+    pass: Pass,
+    showing: S,
+}
+
+impl<S: Showing> Showing for While<S> {
+    fn present(&mut self) -> Vec<ByteString> {
+        self.showing.present()
+    }
+
+    async fn next(&mut self) -> Option<Vec<ByteString>> {
+        tokio::select! {
+            biased;
+            () = self.access.ended(self.pass) => None,
+            messages = self.showing.next() => messages,
+        }
+    }
+}
+
 /// Opens a connection that shows something of a channel.
 pub fn open(
     request: &HttpRequest,
@@ -227,8 +255,11 @@ pub fn open(
     showing: impl Showing,
     channel: ChannelHandle,
 ) -> Result<HttpResponse, actix_web::Error> {
+    let app = request.app_data::<Data<App>>().ok_or_else(|| WebError::Inside("no application".into()))?;
+    let place = app.places.open(&Use::Page(app.config.proxies.peer(request)))?;
     let (response, session, stream) = accept(request, payload)?;
     rt::spawn(async move {
+        let _place = place;
         // A page that has gone away is the usual end of a conversation, not a failure.
         let _ = converse(session, stream, showing, channel).await;
     });
@@ -248,10 +279,17 @@ pub fn widget(
 }
 
 /// A room of the application.
-pub fn room(request: &HttpRequest, payload: Payload, channel: ChannelHandle) -> Result<HttpResponse, actix_web::Error> {
+pub fn room(
+    request: &HttpRequest,
+    payload: Payload,
+    app: &App,
+    owner: Owner,
+) -> Result<HttpResponse, actix_web::Error> {
+    let (pass, channel) = (owner.pass(), owner.channel);
     let hub = Arc::clone(&channel.hub);
     let messages = hub.everything();
-    open(request, payload, Everything { hub, messages }, channel)
+    let showing = While { access: Arc::clone(&app.access), pass, showing: Everything { hub, messages } };
+    open(request, payload, showing, channel)
 }
 
 /// A helper's page.
@@ -271,9 +309,12 @@ pub fn helper(
 
 /// Whether a live connection is asked for by a page of ours: another site's page could open it with our cookie, and a
 /// WebSocket asks nobody for leave.
-pub fn is_ours(request: &HttpRequest) -> bool {
+pub fn is_ours(app: &App, request: &HttpRequest) -> bool {
     let origin = request.headers().get(header::ORIGIN).and_then(|value| value.to_str().ok()).unwrap_or_default();
-    origin.split_once("://").map(|(_, rest)| rest) == Some(request.connection_info().host())
+    let host = |url: &str| Url::parse(url).ok().map(|url| (url.host_str().map(str::to_owned), url.port()));
+    let sent_to = reach::sent_to(app, request);
+    let stated = Some(app.config.base_url.as_str()).filter(|_| app.config.base_url_stated);
+    host(origin).is_some_and(|from| [sent_to.as_deref(), stated].into_iter().flatten().any(|own| host(own).as_ref() == Some(&from)))
 }
 
 /// A page on air is told whether anything is seen.

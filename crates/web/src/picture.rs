@@ -13,6 +13,8 @@ pub const SIDE: usize = 160;
 /// Most pixels that are decoded, and most bytes that a decoder may take besides.
 const MOST_PIXELS: usize = 8_000_000;
 const MOST_BYTES: usize = MOST_PIXELS * 8;
+/// Most bytes of the picture that is made.
+const MOST_WRITTEN: usize = 8 * 1024 * 1024;
 
 /// Pixels in rows from the top, four bytes each: red, green, blue, opacity.
 struct Pixels {
@@ -59,14 +61,16 @@ fn png(sent: &[u8]) -> Option<Pixels> {
     let frame = reader.next_frame(&mut bytes).ok()?;
     bytes.truncate(frame.buffer_size());
     let samples = frame.color_type.samples();
-    let rgba = bytes.chunks_exact(samples).flat_map(|pixel| match *pixel {
+    // As long as it will be, so that it is not copied while it grows.
+    let mut rgba = Vec::with_capacity(width * height * 4);
+    rgba.extend(bytes.chunks_exact(samples).flat_map(|pixel| match *pixel {
         [grey] => [grey, grey, grey, 255],
         [grey, opacity] => [grey, grey, grey, opacity],
         [red, green, blue] => [red, green, blue, 255],
         [red, green, blue, opacity] => [red, green, blue, opacity],
         _ => [0; 4],
-    });
-    Some(Pixels { width, height, rgba: rgba.collect() })
+    }));
+    Some(Pixels { width, height, rgba })
 }
 
 fn jpeg(sent: &[u8]) -> Option<Pixels> {
@@ -113,7 +117,9 @@ fn webp(sent: &[u8]) -> Option<Pixels> {
     let rgba = if decoder.has_alpha() {
         bytes
     } else {
-        bytes.chunks_exact(3).flat_map(|pixel| [pixel[0], pixel[1], pixel[2], 255]).collect()
+        let mut rgba = Vec::with_capacity(width * height * 4);
+        rgba.extend(bytes.chunks_exact(3).flat_map(|pixel| [pixel[0], pixel[1], pixel[2], 255]));
+        rgba
     };
     Some(Pixels { width, height, rgba })
 }
@@ -163,8 +169,25 @@ fn square(pixels: &Pixels) -> Vec<u8> {
     made
 }
 
+/// A file that is being written, up to what is taken.
+struct Written(Vec<u8>);
+
+impl std::io::Write for Written {
+    fn write(&mut self, bytes: &[u8]) -> std::io::Result<usize> {
+        if self.0.len() + bytes.len() > MOST_WRITTEN {
+            return Err(std::io::ErrorKind::FileTooLarge.into());
+        }
+        self.0.extend_from_slice(bytes);
+        Ok(bytes.len())
+    }
+
+    fn flush(&mut self) -> std::io::Result<()> {
+        Ok(())
+    }
+}
+
 fn coded(rgba: &[u8], width: usize, height: usize) -> Option<Bytes> {
-    let mut file = Vec::new();
+    let mut file = Written(Vec::new());
     let (width, height) = (u32::try_from(width).ok()?, u32::try_from(height).ok()?);
     let mut encoder = png::Encoder::new(&mut file, width, height);
     encoder.set_color(png::ColorType::Rgba);
@@ -172,7 +195,7 @@ fn coded(rgba: &[u8], width: usize, height: usize) -> Option<Bytes> {
     let mut writer = encoder.write_header().ok()?;
     writer.write_image_data(rgba).ok()?;
     writer.finish().ok()?;
-    Some(file.into())
+    Some(file.0.into())
 }
 
 #[cfg(test)]

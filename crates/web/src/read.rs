@@ -4,6 +4,7 @@ use crate::air::{find, look};
 use crate::app::App;
 use crate::clips;
 use crate::error::WebError;
+use crate::security::places::{Place, Use};
 use crate::still::Still;
 use crate::widgets;
 use actix_web::http::header;
@@ -111,6 +112,7 @@ struct Following {
     /// What was sent last: a widget may be drawn anew without showing anything else.
     sent: Option<Value>,
     _open: PageGuard,
+    _place: Place,
 }
 
 /// Of what a program is told, what a change is seen by: not when it was asked for, nor after which line.
@@ -152,8 +154,9 @@ pub async fn follow(
     let follow = async {
         let (channel, id) = find(&app, &request, &token).await?;
         let drawings = channel.hub.widget(id, &token).ok_or(WebError::NotFound)?;
+        let place = app.places.open(&Use::Stream(app.config.proxies.peer(&request)))?;
         let open = channel.hub.page_opened();
-        let following = Following { channel, id, drawings, sent: None, _open: open };
+        let following = Following { channel, id, drawings, sent: None, _open: open, _place: place };
         let messages = stream::unfold(following, |mut following| async move {
             let message = following.next().await?;
             Some((Ok::<_, Infallible>(message), following))

@@ -6,7 +6,7 @@ use crate::rooms::{
     account, bench, by_itself, channel, chat, cues, desk, feeds, files, first_visit, health, helpers, ledger, looks,
     matches, on_picture, overlays, pass, polls, preflight, rehearsals, score, shelf, shows, sign_in,
 };
-use crate::security::{csrf, guard, headers};
+use crate::security::{csrf, guard, headers, reach};
 use crate::{air, api, assets, clips, commands, faces, fair, fonts, ingest, overlay, read, schemas};
 use actix_session::SessionMiddleware;
 use actix_session::config::{CookieContentSecurity, PersistentSession};
@@ -14,6 +14,7 @@ use actix_session::storage::CookieSessionStore;
 use actix_web::body::MessageBody;
 use actix_web::cookie::SameSite;
 use actix_web::cookie::time::Duration;
+use actix_web::http::{StatusCode, header};
 use actix_web::dev::{ServiceFactory, ServiceRequest, ServiceResponse};
 use actix_web::middleware::{Compress, from_fn};
 use actix_web::web::{self, post};
@@ -254,11 +255,30 @@ impl actix_web::Responder for WebError {
     }
 }
 
+/// What the framework refuses before anything of ours is asked: told as problem+json, and not in its own words.
+fn in_our_words(response: ServiceResponse) -> ServiceResponse {
+    let kind = response.headers().get(header::CONTENT_TYPE).and_then(|kind| kind.to_str().ok()).unwrap_or_default();
+    let status = response.status();
+    if response.response().error().is_none() || !status.is_client_error() || !kind.starts_with("text/plain") {
+        return response;
+    }
+    let detail = match status {
+        StatusCode::PAYLOAD_TOO_LARGE => "The body is too large: a form has at most 64 KB.",
+        StatusCode::UNSUPPORTED_MEDIA_TYPE => "The body is of another kind than this address takes.",
+        StatusCode::NOT_FOUND => "There is nothing at this address.",
+        _ => "The request cannot be read. Reload the page and try again.",
+    };
+    response.into_response(WebError::refuse(status, detail))
+}
+
 async fn protected(
     request: ServiceRequest,
     next: actix_web::middleware::Next<impl MessageBody>,
 ) -> Result<ServiceResponse<impl MessageBody>, actix_web::Error> {
-    let mut response = next.call(request).await?;
-    headers::protect(response.headers_mut());
+    // A proxy that is trusted may say that it was reached over TLS, also where nobody has stated our address.
+    let secure = request.app_data::<web::Data<App>>().and_then(|app| reach::sent_to(app, request.request()));
+    let secure = secure.is_some_and(|sent_to| sent_to.starts_with("https://"));
+    let mut response = in_our_words(next.call(request).await?.map_into_boxed_body());
+    headers::protect(response.headers_mut(), secure);
     Ok(response)
 }

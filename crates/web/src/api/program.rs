@@ -82,6 +82,12 @@ impl Program {
     }
 }
 
+/// The token of an `Authorization` header; the name of a scheme is the same in any case (RFC 9110, 11.1).
+fn bearer(value: &str) -> Option<&str> {
+    let (scheme, token) = value.split_once(' ')?;
+    scheme.eq_ignore_ascii_case("Bearer").then(|| token.trim())
+}
+
 impl FromRequest for Program {
     type Error = actix_web::Error;
     type Future = Pin<Box<dyn Future<Output = Result<Self, actix_web::Error>>>>;
@@ -89,7 +95,7 @@ impl FromRequest for Program {
     fn from_request(request: &HttpRequest, _: &mut Payload) -> Self::Future {
         let app = request.app_data::<web::Data<App>>().cloned();
         let sent = request.headers().get(header::AUTHORIZATION).and_then(|value| value.to_str().ok());
-        let token = sent.and_then(|value| value.strip_prefix("Bearer ")).unwrap_or_default().to_owned();
+        let token = sent.and_then(bearer).unwrap_or_default().to_owned();
         let request = request.clone();
         Box::pin(async move {
             let found = async {

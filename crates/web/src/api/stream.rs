@@ -4,13 +4,18 @@ use super::program::{Program, Scope};
 use super::run::standing;
 use crate::error::{Answer, WebError};
 use crate::read::{KEEP_ALIVE, widget_json, without_moment};
-use actix_web::HttpResponse;
+use crate::app::App;
+use crate::security::access::Pass;
+use crate::security::places::Use;
+use actix_web::web::Data;
+use actix_web::{HttpRequest, HttpResponse};
 use actix_web::http::header;
 use bytes::Bytes;
-use futures_util::stream;
+use futures_util::{StreamExt, stream};
 use serde_json::Value;
 use std::collections::{BTreeMap, BTreeSet};
 use std::convert::Infallible;
+use std::sync::Arc;
 use tally_core::channel::Channel;
 use tally_core::record::ids::WidgetId;
 use tally_engine::{ChannelHandle, RoomMessage};
@@ -103,17 +108,20 @@ impl Following {
 }
 
 /// `GET /api/v1/stream`
-pub async fn follow(program: Program) -> Answer {
+pub async fn follow(app: Data<App>, request: HttpRequest, program: Program) -> Answer {
     program.may(Scope::Read)?;
+    let place = app.places.open(&Use::Stream(app.config.proxies.peer(&request)))?;
     let channel = program.channel.clone();
     let (drawings, rooms) = (channel.hub.drawings(), channel.hub.everything());
     let (sent, stands) = (BTreeMap::new(), None);
     let mut following = Following { channel, drawings, rooms, sent, stands, wanted: BTreeSet::new() };
     following.wanted = following.all().await?;
-    let messages = stream::unfold(following, |mut following| async move {
+    let messages = stream::unfold((following, place), |(mut following, place)| async move {
         let message = following.next().await?;
-        Some((Ok::<_, Infallible>(message), following))
+        Some((Ok::<_, Infallible>(message), (following, place)))
     });
+    let access = Arc::clone(&app.access);
+    let messages = messages.take_until(async move { access.ended(Pass::Token(program.token)).await });
     let mut answer = HttpResponse::Ok();
     answer.insert_header((header::CACHE_CONTROL, "no-store"));
     Ok(answer.content_type("text/event-stream").streaming(Box::pin(messages)))

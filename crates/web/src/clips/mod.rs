@@ -9,7 +9,7 @@ mod video;
 
 use crate::app::App;
 use crate::error::WebError;
-use crate::heavy::Heavy;
+use crate::heavy::DECODERS;
 use crate::markup::hex;
 use crate::picture;
 use crate::rooms::received::{self, Named};
@@ -22,7 +22,6 @@ use actix_web::web::Payload;
 use actix_web::{HttpRequest, HttpResponse, web};
 use serde::Deserialize;
 use sha2::{Digest, Sha256};
-use std::sync::LazyLock;
 use tally_core::look::{Sort, Token};
 use tally_core::record::ids::WidgetId;
 use tally_core::record::own::OWN;
@@ -32,8 +31,6 @@ use tally_store::widgets::WidgetRecord;
 
 /// Largest file that is taken, in bytes.
 const MOST_BYTES: usize = 8 * 1024 * 1024;
-/// Files that are made clean at once, and that may wait for it.
-static CLEANERS: LazyLock<Heavy> = LazyLock::new(|| Heavy::new(2, 8));
 /// Most files of a channel.
 const MOST_CLIPS: usize = 200;
 /// Most bytes of all files of a channel together.
@@ -51,35 +48,35 @@ struct Clean {
 /// Why a file is not taken.
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
 enum ClipError {
-    #[error("This is no WebM video. Save it as WebM (VP8, VP9 or AV1) and choose it again.")]
+    #[error("this is no WebM video. Save it as WebM (VP8, VP9 or AV1) and choose it again.")]
     NotAVideo,
-    #[error("This is no sound that can be read. Save it as WAV, MP3, OGG (Vorbis) or FLAC and choose it again.")]
+    #[error("this is no sound that can be read. Save it as WAV, MP3, OGG (Vorbis) or FLAC and choose it again.")]
     NotASound,
     #[error(
-        "This is no picture that can be read, or too large a one. Save it as PNG, JPEG, WebP or GIF of at most 4096 by 4096 pixels and choose it again."
+        "this is no picture that can be read, or too large a one. Save it as PNG, JPEG, WebP or GIF of at most 4096 by 4096 pixels and choose it again."
     )]
     NotAPicture,
-    #[error("This is no SVG drawing that can be read. Save it as plain SVG, without scripts, and choose it again.")]
+    #[error("this is no SVG drawing that can be read. Save it as plain SVG, without scripts, and choose it again.")]
     NotADrawing,
-    #[error("This is no font that can be read. Save it as WOFF2, WOFF, TTF or OTF and choose it again.")]
+    #[error("this is no font that can be read. Save it as WOFF2, WOFF, TTF or OTF and choose it again.")]
     NotAFont,
-    #[error("This font has no {missing}; a widget needs all digits and letters. Choose a fuller one.")]
+    #[error("this font has no {missing}; a widget needs all digits and letters. Choose a fuller one.")]
     FontWithout { missing: char },
-    #[error("This is no page. Save it as HTML in UTF-8, with its styles and scripts inside, and choose it again.")]
+    #[error("this is no page. Save it as HTML in UTF-8, with its styles and scripts inside, and choose it again.")]
     NotAPage,
-    #[error("This page has more than 256 KB. Leave pictures and fonts out of it, or save them smaller.")]
+    #[error("this page has more than 256 KB. Leave pictures and fonts out of it, or save them smaller.")]
     PageTooLong,
     #[error(
-        "This WebM is coded in a way that browsers do not show. Save it with VP8, VP9 or AV1 pictures and Opus or Vorbis sound."
+        "this WebM is coded in a way that browsers do not show. Save it with VP8, VP9 or AV1 pictures and Opus or Vorbis sound."
     )]
     Codec,
-    #[error("The file is broken off or damaged. Save it again and choose it once more.")]
+    #[error("the file is broken off or damaged. Save it again and choose it once more.")]
     Broken,
-    #[error("Written anew it has more than 8 MiB. Save it smaller, and choose it again.")]
+    #[error("larger than 8 MB after conversion. Save it smaller, and choose it again.")]
     Heavy,
-    #[error("It lasts {seconds} seconds; {most} are the most. Cut it shorter.")]
+    #[error("it lasts {seconds} seconds; {most} are the most. Cut it shorter.")]
     TooLong { seconds: u64, most: u64 },
-    #[error("Its pictures are {width} by {height}; 1920 by 1080 are the most. Save it smaller.")]
+    #[error("its pictures are {width} by {height}; 1920 by 1080 are the most. Save it smaller.")]
     TooLarge { width: u64, height: u64 },
 }
 
@@ -90,6 +87,8 @@ enum Wanted {
     Any,
     /// A picture for a side of a board: small and square.
     Side,
+    /// A video or a sound, for what is celebrated.
+    Celebration,
 }
 
 /// What a file is, by its first bytes; the name helps where they do not.
@@ -102,8 +101,30 @@ fn sort_of(body: &[u8], name: &str) -> Sort {
         _ if name.to_lowercase().ends_with(".webm") => Sort::Video,
         _ if page::is_one(body, name) => Sort::Page,
         _ if drawing::is_one(body) => Sort::Picture,
+        _ if ends_in(name, &["png", "jpg", "jpeg", "gif", "webp", "svg"]) => Sort::Picture,
+        _ if ends_in(name, &["woff2", "woff", "ttf", "otf"]) => Sort::Font,
         _ => Sort::Sound,
     }
+}
+
+fn ends_in(name: &str, endings: &[&str]) -> bool {
+    name.rsplit_once('.').is_some_and(|(_, ending)| endings.contains(&ending.to_lowercase().as_str()))
+}
+
+/// What a file is called where somebody is told what it is or should be.
+fn words(sort: Sort) -> &'static str {
+    match sort {
+        Sort::Picture => "a picture",
+        Sort::Video => "a video",
+        Sort::Sound => "a sound",
+        Sort::Font => "a font",
+        Sort::Page => "a page",
+    }
+}
+
+/// What somebody is told about a file, which is named: several may have been chosen.
+fn refused(name: &str, why: &str) -> HttpResponse {
+    refusal(&format!("{name}: {why}"))
 }
 
 /// Makes a file clean. What a decoder of others stumbles over is broken.
@@ -136,10 +157,15 @@ pub struct Taken {
 async fn take_in(name: String, wanted: Wanted, payload: Payload) -> Result<Result<Taken, HttpResponse>, WebError> {
     let body = match received::file(payload, MOST_BYTES).await? {
         Ok(body) => body,
-        Err(why) => return Ok(Err(refusal(&why))),
+        Err(why) => return Ok(Err(refused(&name, &why))),
     };
     let sort = if wanted == Wanted::Side { Sort::Picture } else { sort_of(&body, &name) };
-    let cleaned = match CLEANERS.run(move || clean(sort, wanted, &body)).await {
+    if wanted == Wanted::Celebration && !matches!(sort, Sort::Video | Sort::Sound) {
+        let what = words(sort);
+        let why = format!("this is {what}, no sound and no video. Choose a WAV, MP3, OGG, FLAC or WebM file.");
+        return Ok(Err(refused(&name, &why)));
+    }
+    let cleaned = match DECODERS.run(move || clean(sort, wanted, &body)).await {
         Ok(cleaned) => cleaned,
         Err(error) => return Ok(Err(refusal(&crate::error::sentence(&error.to_string())))),
     };
@@ -150,7 +176,7 @@ async fn take_in(name: String, wanted: Wanted, payload: Payload) -> Result<Resul
             let size = bytes.len().try_into().unwrap_or(u32::MAX);
             Ok(Taken { clip: Clip { token, sort, name, milliseconds, size }, bytes })
         }
-        Err(why) => Err(refusal(&why.to_string())),
+        Err(why) => Err(refused(&name, &why.to_string())),
     })
 }
 
@@ -203,14 +229,8 @@ pub async fn replace(
         Err(refused) => return Ok(refused),
     };
     if clip.sort != old.sort {
-        let what = match old.sort {
-            Sort::Picture => "a picture",
-            Sort::Video => "a video",
-            Sort::Sound => "a sound",
-            Sort::Font => "a font",
-            Sort::Page => "a page",
-        };
-        return Ok(refusal(&format!("{} is {what}; only another one can take its place.", old.name)));
+        let (new, old_is) = (words(clip.sort), words(old.sort));
+        return Ok(refused(&clip.name, &format!("this is {new}; only {old_is} can take the place of {}.", old.name)));
     }
     let clip = Clip { token: old.token, ..clip };
     app.engine.store().replace_clip(owner.channel.id, clip, bytes).await?;
@@ -240,11 +260,8 @@ pub async fn receive(
     if store.widgets(owner.channel.id).await?.iter().all(|one| one.id != id || one.archived) {
         return Err(WebError::NotFound);
     }
-    let wanted = if of.side.is_some() { Wanted::Side } else { Wanted::Any };
+    let wanted = if of.side.is_some() { Wanted::Side } else { Wanted::Celebration };
     let taken = match take_in(named.tidy(), wanted, payload).await? {
-        Ok(taken) if of.side.is_none() && !matches!(taken.clip.sort, Sort::Video | Sort::Sound) => {
-            return Ok(refusal("A celebration is a video or a sound. Other files are added in Files."));
-        }
         Ok(taken) => taken,
         Err(refused) => return Ok(refused),
     };
@@ -363,6 +380,19 @@ pub async fn serve(
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn a_file_is_told_what_it_is_not_by_its_name() {
+        for (name, bytes, sort) in [
+            ("fake.png", &b"no picture at all"[..], Sort::Picture),
+            ("Fake.WOFF2", b"no font", Sort::Font),
+            ("fake.webm", b"no video", Sort::Video),
+            ("fake.wav", b"no sound", Sort::Sound),
+            ("real.wav", b"\x89PNG and what follows", Sort::Picture),
+        ] {
+            assert_eq!(sort_of(bytes, name), sort, "{name}");
+        }
+    }
 
     #[test]
     fn a_sound_without_rate_or_samples_is_refused() {

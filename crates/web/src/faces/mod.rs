@@ -5,7 +5,7 @@
 
 pub mod serve;
 
-use crate::heavy::Heavy;
+use crate::heavy::DECODERS;
 use crate::picture;
 use base64::Engine;
 use base64::prelude::BASE64_URL_SAFE_NO_PAD as BASE64;
@@ -21,8 +21,6 @@ use tokio::sync::Semaphore;
 
 /// Largest picture that is fetched, in bytes.
 const MOST_BYTES: usize = 2 * 1024 * 1024;
-/// Pictures that are decoded at once, and that may wait for it.
-static DECODERS: LazyLock<Heavy> = LazyLock::new(|| Heavy::new(2, 64));
 /// So many pictures are kept at hand.
 const KEPT: usize = 400;
 /// What could not be had is not asked for again before this.

@@ -2,11 +2,11 @@
 
 use crate::api::Scope;
 use crate::app::App;
-use crate::error::{WebError, sentence};
+use crate::error::WebError;
 use crate::markup::html;
 use crate::rooms::first_visit::{hashed, named};
 use crate::rooms::frame::Frame;
-use crate::rooms::sign_in::{TOO_OFTEN, go_to, refusal};
+use crate::rooms::sign_in::{go_to, not_looked_at, refusal, too_often};
 use crate::security::session::{self, Owner};
 use crate::security::{passwords, tokens};
 use actix_session::Session;
@@ -67,14 +67,14 @@ pub async fn password(
     form: web::Form<Passwords>,
 ) -> Result<HttpResponse, WebError> {
     let Passwords { present, new } = form.into_inner();
-    if app.limits.sign_in_for(owner.user, &app.config.proxies.peer(&request)).is_err() {
-        return Ok(refusal(TOO_OFTEN));
+    if let Err(seconds) = app.limits.sign_in_for(owner.user, &app.config.proxies.peer(&request)) {
+        return Ok(too_often(seconds));
     }
     let user = app.engine.store().user(owner.user).await?;
     match passwords::verify(present, Some(user.password_hash)).await {
         Ok(true) => {}
         Ok(false) => return Ok(refusal("The present password is another one. Check it and try again.")),
-        Err(error) => return Ok(refusal(&sentence(&error.to_string()))),
+        Err(error) => return Ok(not_looked_at(error)),
     }
     let hash = match hashed(new).await {
         Ok(hash) => hash,
@@ -82,6 +82,7 @@ pub async fn password(
         Err(error) => return Err(error),
     };
     let user = app.engine.store().set_password(owner.user, hash).await?;
+    app.access.sessions_ended(user.id, user.session_epoch);
     session::sign_in(&session, &user, app.engine.now())?;
     Ok(go_to("/account"))
 }
@@ -130,7 +131,10 @@ pub async fn create_token(
 pub async fn revoke_token(app: web::Data<App>, owner: Owner, id: web::Path<u32>) -> Result<HttpResponse, WebError> {
     match app.engine.store().revoke_api_token(owner.channel.id, *id).await {
         // Gone already is gone.
-        Ok(()) | Err(StoreError::NotFound) => Ok(go_to("/account")),
+        Ok(()) | Err(StoreError::NotFound) => {
+            app.access.revoked(*id);
+            Ok(go_to("/account"))
+        }
         Err(error) => Err(error.into()),
     }
 }

@@ -91,7 +91,7 @@ pub async fn from_address(app: Data<App>, owner: Owner, form: Form<From>) -> Res
 pub async fn from_file(app: Data<App>, owner: Owner, payload: Payload) -> Result<HttpResponse, WebError> {
     let body = match received::file(payload, MOST_BYTES).await? {
         Ok(body) => body,
-        Err(why) => return Ok(refusal(&why)),
+        Err(why) => return Ok(refusal(&sentence(&why))),
     };
     match String::from_utf8(body.to_vec()) {
         // Who sends a file goes where the answer says; the room without a place in it is loaded anew.

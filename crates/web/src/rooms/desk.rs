@@ -202,9 +202,14 @@ pub async fn press(owner: Owner, id: web::Path<u32>, body: web::Json<PressBody>)
 }
 
 /// `GET /live`: everything on show in the channel, for all rooms.
-pub async fn live(owner: Owner, request: HttpRequest, payload: web::Payload) -> Result<HttpResponse, actix_web::Error> {
-    if !live::is_ours(&request) {
+pub async fn live(
+    app: web::Data<App>,
+    owner: Owner,
+    request: HttpRequest,
+    payload: web::Payload,
+) -> Result<HttpResponse, actix_web::Error> {
+    if !live::is_ours(&app, &request) {
         return Err(WebError::StalePage.into());
     }
-    live::room(&request, payload, owner.channel)
+    live::room(&request, payload, &app, owner)
 }

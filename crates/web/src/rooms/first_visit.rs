@@ -4,6 +4,7 @@ use crate::app::App;
 use crate::error::{WebError, sentence};
 use crate::markup::html;
 use crate::rooms::sign_in::{go_to, refusal};
+use crate::security::reach;
 use crate::security::{csrf, passwords, session, tokens};
 use crate::widgets;
 use actix_session::Session;
@@ -84,7 +85,8 @@ async fn may(app: &App, request: &HttpRequest, key: &str) -> Result<(), WebError
     if app.engine.store().has_owner().await? {
         return Err(WebError::NotFound);
     }
-    if !is_ours(&app.config.base_url, request.connection_info().host()) {
+    let sent_to = reach::sent_to(app, request).unwrap_or_default();
+    if !is_ours(&app.config.base_url, &sent_to) {
         return Err(WebError::Refused(format!(
             "This server is reached at {}. Open the address that the start command printed.",
             app.config.base_url
@@ -103,11 +105,10 @@ async fn may(app: &App, request: &HttpRequest, key: &str) -> Result<(), WebError
 
 /// Whether a host, as a browser names it, is where this server is reached: at its own address, or at this
 /// machine.
-fn is_ours(base_url: &str, host: &str) -> bool {
-    let name = |host: &str| Url::parse(&format!("http://{host}")).ok()?.host_str().map(str::to_owned);
-    let own = Url::parse(base_url).ok().and_then(|url| url.host_str().map(str::to_owned));
+fn is_ours(base_url: &str, sent_to: &str) -> bool {
+    let name = |url: &str| Url::parse(url).ok()?.host_str().map(str::to_owned);
     let local = ["localhost", "127.0.0.1", "[::1]"];
-    name(host).is_some_and(|name| local.contains(&name.as_str()) || Some(name) == own)
+    name(sent_to).is_some_and(|host| local.contains(&host.as_str()) || Some(host) == name(base_url))
 }
 
 /// What the address of the first visit carries.

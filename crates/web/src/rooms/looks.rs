@@ -126,7 +126,7 @@ pub async fn derive(owner: Owner, form: web::Form<New>) -> Result<HttpResponse, 
 pub async fn import(owner: Owner, named: web::Query<Named>, payload: Payload) -> Result<HttpResponse, WebError> {
     let body = match received::file(payload, MOST_BYTES).await? {
         Ok(body) => body,
-        Err(why) => return Ok(refusal(&why)),
+        Err(why) => return Ok(refusal(&sentence(&why))),
     };
     let file = match serde_json::from_slice(&body) {
         Ok(file) => file,

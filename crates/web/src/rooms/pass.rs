@@ -9,7 +9,7 @@ use crate::markup::html;
 use crate::pad::pad;
 use crate::rooms::desk::PressBody;
 use crate::rooms::score;
-use crate::rooms::sign_in::{TOO_OFTEN, go_to, refusal};
+use crate::rooms::sign_in::{go_to, refusal, too_often};
 use crate::security::behind::behind;
 use crate::security::csrf;
 use crate::security::helper::{self, Helper};
@@ -129,8 +129,8 @@ pub async fn speak(
     typed: web::Form<Typed>,
 ) -> Result<HttpResponse, WebError> {
     const WRONG: &str = "These words open nothing. They hold for an hour: ask for new ones, or check the spelling.";
-    if app.limits.words(&app.config.proxies.peer(&request)).is_err() {
-        return Ok(refusal(TOO_OFTEN));
+    if let Err(seconds) = app.limits.words(&app.config.proxies.peer(&request)) {
+        return Ok(too_often(seconds));
     }
     let Some(words) = Spoken::read(&typed.words) else {
         return Ok(refusal("Type three words, such as amber-otter-kettle."));
@@ -241,11 +241,12 @@ pub async fn press(app: web::Data<App>, helper: Helper, id: web::Path<u32>, body
 
 /// `GET /pass/live`: what the pass allows, and nothing else, for as long as it holds.
 pub async fn live(
+    app: web::Data<App>,
     request: HttpRequest,
     payload: web::Payload,
     helper: Result<Helper, WebError>,
 ) -> Result<HttpResponse, actix_web::Error> {
-    if !live::is_ours(&request) {
+    if !live::is_ours(&app, &request) {
         return Err(WebError::StalePage.into());
     }
     match helper {

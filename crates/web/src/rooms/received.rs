@@ -31,7 +31,7 @@ pub async fn file(mut payload: Payload, most: usize) -> Result<Result<Bytes, Str
         let chunk = chunk.map_err(|_| WebError::Refused("The file broke off on its way; send it again.".into()))?;
         if body.len() + chunk.len() > most {
             let megabytes = most / 1024 / 1024;
-            return Ok(Err(format!("The file is larger than {megabytes} MB; make it smaller or split it.")));
+            return Ok(Err(format!("the file is larger than {megabytes} MB; make it smaller or split it.")));
         }
         body.extend_from_slice(&chunk);
     }

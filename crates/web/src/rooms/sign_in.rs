@@ -6,7 +6,9 @@ use crate::markup::html;
 use crate::security::session::Owner;
 use crate::security::{csrf, passwords, session};
 use actix_session::Session;
-use actix_web::http::header::ContentType;
+use crate::security::passwords::PasswordError;
+use actix_web::http::StatusCode;
+use actix_web::http::header::{ContentType, RETRY_AFTER};
 use actix_web::{HttpRequest, HttpResponse, web};
 use askama::Template;
 use serde::Deserialize;
@@ -60,8 +62,23 @@ pub async fn page(app: web::Data<App>, session: Session) -> Result<HttpResponse,
     Ok(HttpResponse::Ok().insert_header(ContentType::html()).body(html(&page)))
 }
 
-/// What somebody is told who tries passwords too fast.
-pub const TOO_OFTEN: &str = "That was tried too often. Wait a minute and try again.";
+/// The line of a form that was sent too often, which browsers and programs may send again after so many seconds.
+pub fn too_often(seconds: u64) -> HttpResponse {
+    let message = "That was tried too often. Wait a minute and try again.";
+    later(seconds, message)
+}
+
+/// The line of a form whose password was not looked at.
+pub fn not_looked_at(error: PasswordError) -> HttpResponse {
+    later(2, &sentence(&error.to_string()))
+}
+
+fn later(seconds: u64, message: &str) -> HttpResponse {
+    let mut answer = refusal(message);
+    *answer.status_mut() = StatusCode::TOO_MANY_REQUESTS;
+    answer.headers_mut().insert(RETRY_AFTER, seconds.into());
+    answer
+}
 
 /// `POST /sign-in`
 pub async fn enter(
@@ -73,8 +90,8 @@ pub async fn enter(
     const WRONG: &str = "Name and password do not fit together. Check both and try again.";
     let Form { name, password } = form.into_inner();
     let peer = app.config.proxies.peer(&request);
-    if app.limits.sign_in_from(&peer).is_err() {
-        return Ok(refusal(TOO_OFTEN));
+    if let Err(seconds) = app.limits.sign_in_from(&peer) {
+        return Ok(too_often(seconds));
     }
     // Nobody has such a name or password, so nobody's time is spent on it.
     if name.chars().count() > MOST_NAME || password.chars().count() > passwords::MOST {
@@ -87,13 +104,13 @@ pub async fn enter(
     };
     // By who was found: however the name is spelled, it is the same person.
     if let Some(user) = &user
-        && app.limits.sign_in_for(user.id, &peer).is_err()
+        && let Err(seconds) = app.limits.sign_in_for(user.id, &peer)
     {
-        return Ok(refusal(TOO_OFTEN));
+        return Ok(too_often(seconds));
     }
     let fits = match passwords::verify(password, user.as_ref().map(|user| user.password_hash.clone())).await {
         Ok(fits) => fits,
-        Err(error) => return Ok(refusal(&sentence(&error.to_string()))),
+        Err(error) => return Ok(not_looked_at(error)),
     };
     match user.filter(|_| fits) {
         Some(user) => {
@@ -108,7 +125,8 @@ pub async fn enter(
 /// `POST /sign-out`: ends every session of whoever is signed in, so that a cookie that was kept opens nothing.
 pub async fn leave(app: web::Data<App>, session: Session, owner: Option<Owner>) -> Result<HttpResponse, WebError> {
     if let Some(owner) = owner {
-        app.engine.store().end_sessions(owner.user).await?;
+        let epoch = app.engine.store().end_sessions(owner.user).await?;
+        app.access.sessions_ended(owner.user, epoch);
     }
     session::sign_out(&session);
     Ok(go_to("/sign-in"))

@@ -2,6 +2,7 @@
 //! whatever changes something must carry a token that stands in the page: scripts send it as a header,
 //! forms that are sent without scripts as a field.
 
+use super::places::Use;
 use crate::error::WebError;
 use actix_session::{Session, SessionExt};
 use actix_web::ResponseError;
@@ -36,6 +37,12 @@ pub fn token(session: &Session) -> String {
     token
 }
 
+/// Forgets the session's token, so that the next page gets another: one that was known before somebody signed in is
+/// good for nothing after.
+pub fn renew(session: &Session) {
+    session.remove(KEY);
+}
+
 /// The field of a form that carries the token, as markup. Tokens need no escaping.
 pub fn field() -> String {
     let token = SESSION.try_with(token).unwrap_or_default();
@@ -49,6 +56,9 @@ pub async fn guard(
 ) -> Result<ServiceResponse<impl MessageBody + 'static>, actix_web::Error> {
     let session = request.get_session();
     if !request.method().is_safe() {
+        if let Some(person) = super::session::person(&session) {
+            super::guard::sent_by(request.request(), Use::PersonBody(person));
+        }
         let kept: Option<String> = session.get(KEY).unwrap_or_default();
         let sent = match request.headers().get(HEADER) {
             Some(value) => value.as_bytes().to_vec(),

@@ -1,10 +1,10 @@
 //! Bodies come in time, or not at all. Somebody who sends half a form and waits holds a connection and
 //! memory; so a body has a deadline and a least rate, and only so many may be under way.
 
-use super::bodies::{Bodies, Place};
+use super::places::{Place, Places, Use};
 use crate::app::App;
 use crate::error::WebError;
-use actix_web::HttpMessage;
+use actix_web::{HttpMessage, HttpRequest};
 use actix_web::body::MessageBody;
 use actix_web::dev::{Payload, ServiceRequest, ServiceResponse};
 use actix_web::error::PayloadError;
@@ -12,8 +12,8 @@ use actix_web::http::{ConnectionType, Method, StatusCode, header};
 use actix_web::middleware::Next;
 use actix_web::web::{self, Bytes};
 use futures_util::{FutureExt, StreamExt, stream};
-use std::sync::Arc;
 use std::sync::atomic::{AtomicU8, Ordering};
+use std::sync::{Arc, Mutex, PoisonError};
 use std::time::Duration;
 use tokio::time::Instant;
 
@@ -26,10 +26,21 @@ const UNDER_WAY: u8 = 1;
 const TOO_SLOW: u8 = 2;
 const TOO_MANY: u8 = 3;
 
+/// Whom a request's body is counted to. Whoever finds out who sends it says so before the body is read.
+#[derive(Clone)]
+struct CountedTo(Arc<Mutex<Use>>);
+
+/// Says who sends the body of a request.
+pub fn sent_by(request: &HttpRequest, by: Use) {
+    if let Some(counted) = request.extensions().get::<CountedTo>() {
+        *counted.0.lock().unwrap_or_else(PoisonError::into_inner) = by;
+    }
+}
+
 struct Coming {
     payload: Payload,
-    bodies: Arc<Bodies>,
-    peer: String,
+    places: Arc<Places>,
+    counted: CountedTo,
     place: Option<Place>,
     begun: Instant,
     bytes: u64,
@@ -41,11 +52,18 @@ impl Coming {
         if matches!(self.state.load(Ordering::Relaxed), TOO_SLOW | TOO_MANY) {
             return None;
         }
-        let chunk = match self.payload.next().now_or_never() {
+        let mut come = self.payload.next().now_or_never();
+        if come.is_none() {
+            // What came in the same breath as the head is handed over when the connection has its next turn.
+            tokio::task::yield_now().await;
+            come = self.payload.next().now_or_never();
+        }
+        let chunk = match come {
             Some(chunk) => chunk,
             None => {
                 if self.place.is_none() {
-                    self.place = self.bodies.place(&self.peer);
+                    let by = self.counted.0.lock().unwrap_or_else(PoisonError::into_inner).clone();
+                    self.place = self.places.take(&by);
                 }
                 if self.place.is_none() {
                     return Some((self.fails(TOO_MANY), self));
@@ -84,10 +102,13 @@ pub async fn guard(
         return next.call(request).await.map(ServiceResponse::map_into_left_body);
     };
     let state = Arc::new(AtomicU8::new(UNDER_WAY));
+    let peer = Use::Body(app.config.proxies.peer(request.request()));
+    let counted = CountedTo(Arc::new(Mutex::new(peer)));
+    request.request().extensions_mut().insert(counted.clone());
     let coming = Coming {
         payload: request.take_payload(),
-        bodies: Arc::clone(&app.bodies),
-        peer: app.config.proxies.peer(request.request()),
+        places: Arc::clone(&app.places),
+        counted,
         place: None,
         begun: Instant::now(),
         bytes: 0,

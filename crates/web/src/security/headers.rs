@@ -10,8 +10,17 @@ const POLICY: &str = "default-src 'none'; script-src 'self'; style-src 'self'; i
 pub const AIR_POLICY: &str = "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self' data:; \
     media-src 'self'; font-src 'self'; frame-src 'self'; connect-src 'self'; form-action 'none'; base-uri 'none'";
 
-/// Adds what is not set yet.
-pub fn protect(headers: &mut HeaderMap) {
+/// Adds what is not set yet. Over TLS, cookies are sent back over TLS alone.
+pub fn protect(headers: &mut HeaderMap, secure: bool) {
+    if secure {
+        let cookies: Vec<HeaderValue> = headers.remove(header::SET_COOKIE).collect();
+        for cookie in cookies {
+            let text = cookie.to_str().unwrap_or_default();
+            let marked = text.split(';').any(|part| part.trim().eq_ignore_ascii_case("secure"));
+            let secured = if marked { None } else { HeaderValue::from_str(&format!("{text}; Secure")).ok() };
+            headers.append(header::SET_COOKIE, secured.unwrap_or(cookie));
+        }
+    }
     let always: [(HeaderName, &'static str); 5] = [
         (header::CONTENT_SECURITY_POLICY, POLICY),
         (header::X_CONTENT_TYPE_OPTIONS, "nosniff"),

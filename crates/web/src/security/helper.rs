@@ -29,6 +29,11 @@ pub struct Helper {
     app: web::Data<App>,
 }
 
+/// The device of a session that has opened a pass.
+pub fn device(session: &Session) -> Option<String> {
+    session.get::<String>(DEVICE).ok().flatten()
+}
+
 /// Opens a pass on the device of this session. One that has opened it already has it still.
 ///
 /// # Errors

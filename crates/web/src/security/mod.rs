@@ -1,7 +1,7 @@
 //! Who may do what, and how much of it.
 
+pub mod access;
 pub mod behind;
-pub mod bodies;
 pub mod csrf;
 pub mod guard;
 pub mod headers;
@@ -9,6 +9,7 @@ pub mod helper;
 pub mod limits;
 pub mod passwords;
 pub mod peers;
+pub mod places;
 pub mod reach;
 pub mod session;
 pub mod spoken;

@@ -21,9 +21,7 @@ impl Reach {
     #[must_use]
     pub fn of(app: &App, request: &HttpRequest) -> Self {
         let config = &app.config;
-        let near = request.peer_addr().map(|peer| peer.ip());
-        let vouched = near.is_some_and(|near| config.proxies.trusted.contains(&near));
-        let asked = if config.base_url_stated { None } else { asked(request.headers(), vouched) };
+        let asked = if config.base_url_stated { None } else { sent_to(app, request) };
         Self::at(asked.unwrap_or_else(|| config.base_url.clone()), config.house_url.as_deref())
     }
 
@@ -80,6 +78,13 @@ impl Reach {
     pub fn feed_url(&self, token: &str) -> String {
         format!("{}/in/{token}", self.own)
     }
+}
+
+/// The address to which a request was sent, without a slash at the end; none where it names no host.
+#[must_use]
+pub fn sent_to(app: &App, request: &HttpRequest) -> Option<String> {
+    let near = request.peer_addr().map(|peer| peer.ip());
+    asked(request.headers(), near.is_some_and(|near| app.config.proxies.trusted.contains(&near)))
 }
 
 fn is_loopback(address: &str) -> bool {

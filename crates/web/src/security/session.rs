@@ -2,6 +2,7 @@
 
 use crate::app::App;
 use crate::error::WebError;
+use crate::security::access::Pass;
 use crate::security::reach::Reach;
 use actix_session::{Session, SessionExt};
 use actix_web::dev::Payload;
@@ -27,6 +28,8 @@ const DAYS: i64 = 30;
 pub struct Owner {
     /// Which.
     pub user: u32,
+    /// The count of endings of their sessions at which this one began.
+    epoch: u32,
     /// Their name.
     pub name: String,
     /// Their channel; at the addresses of the rehearsal, the channel as it is rehearsed.
@@ -40,6 +43,12 @@ pub struct Owner {
 }
 
 impl Owner {
+    /// By what they were let in.
+    #[must_use]
+    pub fn pass(&self) -> Pass {
+        Pass::Session { user: self.user, epoch: self.epoch }
+    }
+
     /// The owner, doing something once.
     #[must_use]
     pub fn by(&self) -> By {
@@ -53,11 +62,18 @@ impl Owner {
 /// The session cannot be kept.
 pub fn sign_in(session: &Session, user: &User, now: Instant) -> Result<(), WebError> {
     session.renew();
+    super::csrf::renew(session);
     let kept = session
         .insert(USER, user.id)
         .and_then(|()| session.insert(EPOCH, user.session_epoch))
         .and_then(|()| session.insert(SINCE, now.timestamp()));
     kept.map_err(|error| WebError::Inside(error.to_string()))
+}
+
+/// Who a session belongs to, for counting alone: whoever is signed in, or has opened a pass.
+pub fn person(session: &Session) -> Option<String> {
+    let user = session.get::<u32>(USER).ok().flatten().map(|user| format!("user {user}"));
+    user.or_else(|| super::helper::device(session))
 }
 
 /// Signs out.
@@ -97,7 +113,8 @@ impl FromRequest for Owner {
                 channel = channel.hub.rehearsal().ok_or_else(over)?.channel.clone();
             }
             let reach = Reach::of(&app, &request);
-            Ok(Self { user: user.id, name: user.name, channel, rehearses, reach, csrf: super::csrf::token(&session) })
+            let epoch = user.session_epoch;
+            Ok(Self { user: user.id, epoch, name: user.name, channel, rehearses, reach, csrf: super::csrf::token(&session) })
         })
     }
 }

@@ -2,7 +2,7 @@
 
 use super::known::Known;
 use crate::app::App;
-use crate::error::WebError;
+use crate::error::{WebError, sentence};
 use crate::markup::html;
 use crate::rooms::frame::Frame;
 use crate::rooms::received::{self, Named};
@@ -44,7 +44,7 @@ pub async fn receive(
 ) -> Result<HttpResponse, WebError> {
     let body = match received::file(payload, table::MOST_BYTES).await? {
         Ok(body) => body,
-        Err(why) => return Ok(refusal(&why)),
+        Err(why) => return Ok(refusal(&sentence(&why))),
     };
     let looked = aside(move || {
         let text = table::text(&body).map_err(|error| error.to_string())?.to_owned();

@@ -2,7 +2,7 @@
 
 use super::{found, save};
 use crate::app::App;
-use crate::error::WebError;
+use crate::error::{WebError, sentence};
 use crate::markup::attachment;
 use crate::rooms::received;
 use crate::rooms::sign_in::{go_to, refusal};
@@ -30,7 +30,7 @@ pub async fn take(
 ) -> Result<HttpResponse, WebError> {
     let body = match received::file(payload, file::MOST_BYTES).await? {
         Ok(body) => body,
-        Err(why) => return Ok(refusal(&why)),
+        Err(why) => return Ok(refusal(&sentence(&why))),
     };
     let new = match file::read(&body) {
         Ok(new) => new,
