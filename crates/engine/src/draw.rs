@@ -1,6 +1,7 @@
 //! How views become what pages get. The engine knows when, the web crate knows how.
 
 use bytestring::ByteString;
+use chrono::TimeDelta;
 use std::collections::BTreeSet;
 use tally_core::book::chat::ChatLine;
 use tally_core::channel::{Desk, RollLine};
@@ -109,6 +110,8 @@ pub struct Pulse<'a> {
     pub attention: &'a [(String, String)],
     /// What it has to be told of besides: what it is of, and what.
     pub needs: &'a [(String, String)],
+    /// How far the machine's clock has jumped, where it has.
+    pub clock_jump: Option<TimeDelta>,
     /// The newest line of chat.
     pub chat: Option<&'a ChatLine>,
     /// Local time.

@@ -138,6 +138,17 @@ impl Engine {
         self.inner.context.clock.now()
     }
 
+    /// What the machine's own clock says, by which others sign.
+    #[must_use]
+    pub fn machine_now(&self) -> Instant {
+        self.inner.context.clock.machine()
+    }
+
+    /// Goes by the machine's clock again, which has jumped.
+    pub fn follow_machine(&self) {
+        self.inner.context.clock.follow_machine();
+    }
+
     /// A channel, loaded if need be.
     ///
     /// # Errors
@@ -239,6 +250,12 @@ impl Engine {
     #[must_use]
     pub fn failing(&self) -> Vec<ChannelId> {
         self.inner.context.health.failing()
+    }
+
+    /// Whether lines can be written, as far as is known.
+    #[must_use]
+    pub fn writes(&self) -> bool {
+        self.inner.context.health.writes()
     }
 
     /// Lets every channel keep a snapshot and end. A snapshot is a shortcut: whatever takes longer than some

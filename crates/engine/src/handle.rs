@@ -20,7 +20,10 @@ use tally_core::time::calendar::Calendar;
 use tally_core::widgets::Setup;
 use tally_store::accounts::ChannelRecord;
 use tally_store::rows::{EntryRow, Namespace};
-use tokio::sync::{mpsc, oneshot};
+use tokio::sync::{Semaphore, mpsc, oneshot};
+
+/// So many orders with lines of chat may wait at a channel.
+const MOST_CHAT: usize = 8;
 
 /// A loaded channel.
 #[derive(Clone)]
@@ -31,11 +34,13 @@ pub struct ChannelHandle {
     pub hub: Arc<Hub>,
     orders: mpsc::Sender<Order>,
     clock: Arc<dyn Clock>,
+    /// For chat that waits.
+    chat_places: Arc<Semaphore>,
 }
 
 impl ChannelHandle {
     pub(crate) fn new(id: ChannelId, hub: Arc<Hub>, orders: mpsc::Sender<Order>, clock: Arc<dyn Clock>) -> Self {
-        Self { id, hub, orders, clock }
+        Self { id, hub, orders, clock, chat_places: Arc::new(Semaphore::new(MOST_CHAT)) }
     }
 
     /// How many times as fast as ours its clock goes: 1, but for a rehearsal.
@@ -205,12 +210,14 @@ impl ChannelHandle {
         self.send(Order::Report { feed, report }).await
     }
 
-    /// Takes note of what was said in chat.
+    /// Takes note of what was said in chat. Where so much of it waits already that a delivery would have to wait for it, these
+    /// lines are left out; gives how many were.
     ///
     /// # Errors
     /// The channel is being let go.
-    pub async fn chat(&self, feed: FeedId, lines: Vec<ChatLine>) -> Result<(), EngineError> {
-        self.send(Order::Chat { feed, lines }).await
+    pub async fn chat(&self, feed: FeedId, lines: Vec<ChatLine>) -> Result<usize, EngineError> {
+        let Ok(place) = Arc::clone(&self.chat_places).try_acquire_owned() else { return Ok(lines.len()) };
+        self.send(Order::Chat { feed, lines, place }).await.map(|()| 0)
     }
 
     /// Changes what a widget is, on the stage or on air.

@@ -20,7 +20,7 @@ mod rehearsal;
 mod task;
 
 pub use calls::Call;
-pub use clock::{Clock, SystemClock};
+pub use clock::{Clock, SteadyClock, SystemClock};
 pub use commands::By;
 pub use draw::{Draw, Drawn, Heard, OnAir, Pulse, PulseFeed, Seen, Shown};
 pub use engine::Engine;

@@ -18,7 +18,7 @@ use tally_store::accounts::ChannelRecord;
 use tally_store::feeds::Feed;
 use tally_store::rows::EntryRow;
 use tally_store::schedules::KeptSchedule;
-use tokio::sync::oneshot;
+use tokio::sync::{OwnedSemaphorePermit, oneshot};
 
 /// What became of a delivery.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -196,7 +196,7 @@ pub(crate) enum Order {
     /// Take note of how a feed fares.
     Report { feed: FeedId, report: Report },
     /// Take note of what was said in chat.
-    Chat { feed: FeedId, lines: Vec<ChatLine> },
+    Chat { feed: FeedId, lines: Vec<ChatLine>, place: OwnedSemaphorePermit },
     /// Change what a widget is.
     Shape { widget: WidgetId, shaping: Shaping, reply: Reply<()> },
     /// Make a widget.
@@ -262,7 +262,7 @@ impl Order {
             Self::FireCue { cue, .. } => format!("firing cue {cue}"),
             Self::Rehearse { widget, .. } => format!("rehearsing widget {widget}"),
             Self::Report { feed, .. } => format!("hearing how feed {feed} fares"),
-            Self::Chat { feed, lines } => format!("hearing {} lines of chat of feed {feed}", lines.len()),
+            Self::Chat { feed, lines, .. } => format!("hearing {} lines of chat of feed {feed}", lines.len()),
             Self::Shape { widget, .. } => format!("shaping widget {widget}"),
             Self::Create { .. } => "making a widget".into(),
             Self::Readdress { widget, .. } => format!("giving widget {widget} another address"),

@@ -114,7 +114,7 @@ async fn play(rehearsing: &Rehearsing, script: &Script, through: &Through) -> Re
         let due = after(began, TimeDelta::milliseconds(i64::try_from(at).unwrap_or(i64::MAX)));
         sleep(channel.wait(due)).await;
         match what {
-            What::Chat { name, text } => channel.chat(through.chat(), vec![said(due, name, text)]).await?,
+            What::Chat { name, text } => drop(channel.chat(through.chat(), vec![said(due, name, text)]).await?),
             What::Event(kind, data) => {
                 for event in read(number, kind, &data, due) {
                     let feed = through.bringing(event.happening.kind());

@@ -9,7 +9,9 @@ use crate::schema::entries;
 use crate::{PATIENCE, Store, StoreError, Work, connect};
 use diesel::prelude::*;
 use diesel::result::{DatabaseErrorKind, Error};
+use diesel::sql_query;
 use std::collections::{HashMap, HashSet};
+use std::time::{Duration, Instant};
 use tally_core::record::entry::Entry;
 use tally_core::record::ids::{ChannelId, Seq};
 use tokio::sync::{mpsc, oneshot};
@@ -20,6 +22,8 @@ const MOST_ROWS: usize = 4_000;
 const MOST_BYTES: usize = 4 * 1024 * 1024;
 /// Lines a statement: ten values each, and a statement takes 65,535.
 const ROWS_A_STATEMENT: usize = 1_000;
+/// A connection that has rested for so long is asked first whether it is still there.
+const RESTED: Duration = Duration::from_secs(5);
 /// How many appends may wait before senders have to.
 const QUEUE: usize = 1_024;
 
@@ -58,7 +62,7 @@ pub enum AppendError {
 impl Ledger {
     pub(crate) fn start(url: String) -> Self {
         let (queue, waiting) = mpsc::channel(QUEUE);
-        std::thread::spawn(move || Writer { url, conn: None, waiting }.run());
+        std::thread::spawn(move || Writer { url, conn: None, used: Instant::now(), waiting }.run());
         Self { queue }
     }
 
@@ -88,6 +92,8 @@ impl Ledger {
 struct Writer {
     url: String,
     conn: Option<MysqlConnection>,
+    /// When it was used last.
+    used: Instant,
     waiting: mpsc::Receiver<Append>,
 }
 
@@ -141,10 +147,12 @@ impl Writer {
     }
 
     fn commit(&mut self, group: &mut [Append]) -> Result<Places, StoreError> {
-        let mut conn = match self.conn.take() {
-            Some(conn) => conn,
-            None => connect(&self.url)?,
-        };
+        // The server, or what lies between, may have closed a connection that rested.
+        let rested = self.used.elapsed() > RESTED;
+        let answers = |conn: &mut MysqlConnection| !rested || sql_query("SELECT 1").execute(conn).is_ok();
+        let kept = self.conn.take().and_then(|mut conn| answers(&mut conn).then_some(conn));
+        let mut conn = kept.map_or_else(|| connect(&self.url), Ok)?;
+        self.used = Instant::now();
         // Most of the time nothing is there twice, so write first and look only when refused.
         let none = HashSet::new();
         let result = match insert(&mut conn, group, &none) {

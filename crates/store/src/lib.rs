@@ -23,6 +23,7 @@ pub mod widgets;
 mod wiring;
 
 pub use error::StoreError;
+pub use presence::Held;
 
 use diesel::connection::SimpleConnection;
 use diesel::mysql::MysqlConnection;

@@ -1,15 +1,85 @@
 //! When the server was there, and when it was away.
 
 use crate::schema::{absences, presence};
-use crate::{Store, Work, alone};
+use crate::{Store, StoreError, Work, alone, connect, database, get_lock};
+use diesel::mysql::MysqlConnection;
 use diesel::prelude::*;
+use diesel::sql_query;
+use std::sync::mpsc::{self, RecvTimeoutError};
+use std::time::Duration;
 use tally_core::book::instant;
 use tally_core::time::Instant;
+use tokio::sync::watch;
 
+/// How long a program that is just ending is waited for, in seconds.
+const SECONDS: i32 = 5;
+const PATIENCE: Duration = Duration::from_secs(20);
 /// There is one row, whatever number of processes: any of them is the server.
 const ONLY: u8 = 1;
 
+/// How often it is seen whether the database is still held.
+const SEEN_EVERY: Duration = Duration::from_secs(2);
+
+/// The database, held by this program alone for as long as this is kept.
+pub struct Held {
+    lost: watch::Receiver<bool>,
+    _stop: mpsc::Sender<()>,
+}
+
+impl Held {
+    /// Waits until another program has it.
+    pub async fn lost(mut self) {
+        // The thread that watches ends with this alone.
+        let _ = self.lost.wait_for(|lost| *lost).await;
+    }
+}
+
+/// Takes the lock that only one program has; who has it otherwise.
+fn hold(conn: &mut MysqlConnection, seconds: i32) -> Result<Result<(), String>, StoreError> {
+    let database: Option<String> = diesel::select(database()).get_result(conn)?;
+    let name = format!("{} server", database.unwrap_or_default());
+    if diesel::select(get_lock(&name, seconds)).get_result::<Option<i32>>(conn)? == Some(1) {
+        return Ok(Ok(()));
+    }
+    // Tables of another version may not say.
+    let holder: Option<String> = presence::table.select(presence::holder).first(conn).ok();
+    Ok(Err(holder.filter(|holder| !holder.is_empty()).unwrap_or_else(|| "another program".into())))
+}
+
 impl Store {
+    /// Holds the database, so that no second program uses it at the same time: both would write, and neither see what the other
+    /// wrote.
+    ///
+    /// # Errors
+    /// Another program has it, whose name is given; or the database is away.
+    pub fn hold(&self) -> Work<Result<Held, String>> {
+        let url = self.url.clone();
+        self.run_within(PATIENCE, move |_| {
+            // A connection of its own: the lock goes with it.
+            let mut conn = connect(&url)?;
+            if let Err(holder) = hold(&mut conn, SECONDS)? {
+                return Ok(Err(holder));
+            }
+            let (told, lost) = watch::channel(false);
+            let (stop, stopped) = mpsc::channel();
+            std::thread::spawn(move || watch_over(conn, &url, &stopped, &told));
+            Ok(Ok(Held { lost, _stop: stop }))
+        })
+    }
+
+    /// Says who holds the database, so that another program that would can name this one.
+    ///
+    /// # Errors
+    /// The database is away.
+    pub fn name_holder(&self, name: String) -> Work<()> {
+        self.run(move |conn| {
+            let row = (presence::id.eq(ONLY), presence::alive_us.eq(0), presence::holder.eq(&name));
+            diesel::insert_or_ignore_into(presence::table).values(row).execute(conn)?;
+            diesel::update(presence::table).set(presence::holder.eq(&name)).execute(conn)?;
+            Ok(())
+        })
+    }
+
     /// Notes that the server is there again, and that it was away if nobody was for longer than `most_us`
     /// microseconds.
     ///
@@ -20,14 +90,26 @@ impl Store {
         self.run(move |conn| {
             alone(conn, "presence", 10, |conn| {
                 let alive: Option<i64> = presence::table.select(presence::alive_us).first(conn).optional()?;
-                if let Some(alive) = alive.filter(|alive| now.saturating_sub(*alive) > most_us) {
+                if let Some(alive) = alive.filter(|alive| *alive > 0 && now.saturating_sub(*alive) > most_us) {
                     let away = (absences::from_us.eq(alive), absences::until_us.eq(now));
                     diesel::insert_or_ignore_into(absences::table).values(away).execute(conn)?;
                 }
-                let row = (presence::id.eq(ONLY), presence::alive_us.eq(now));
-                diesel::replace_into(presence::table).values(row).execute(conn)?;
+                let row = (presence::id.eq(ONLY), presence::alive_us.eq(now), presence::holder.eq(""));
+                diesel::insert_or_ignore_into(presence::table).values(row).execute(conn)?;
+                diesel::update(presence::table).set(presence::alive_us.eq(now)).execute(conn)?;
                 Ok(())
             })
+        })
+    }
+
+    /// When the server was there last.
+    ///
+    /// # Errors
+    /// The database is away.
+    pub fn was_there(&self) -> Work<Option<Instant>> {
+        self.run(move |conn| {
+            let alive: Option<i64> = presence::table.select(presence::alive_us).first(conn).optional()?;
+            Ok(alive.filter(|alive| *alive > 0).map(instant))
         })
     }
 
@@ -59,5 +141,32 @@ impl Store {
                 .load(conn)?;
             Ok(rows.into_iter().map(|(from, until)| (instant(from), instant(until))).collect())
         })
+    }
+}
+
+/// Keeps the lock until it is told to stop. A connection that broke is made again; should another program have taken the lock
+/// meanwhile, that is told.
+fn watch_over(conn: MysqlConnection, url: &str, stopped: &mpsc::Receiver<()>, lost: &watch::Sender<bool>) {
+    let mut conn = Some(conn);
+    while stopped.recv_timeout(SEEN_EVERY) == Err(RecvTimeoutError::Timeout) {
+        if let Some(one) = &mut conn
+            && sql_query("SELECT 1").execute(one).is_err()
+        {
+            conn = None;
+        }
+        if conn.is_some() {
+            continue;
+        }
+        // While the database is away nobody has it.
+        let Ok(mut new) = connect(url) else { continue };
+        match hold(&mut new, 0) {
+            Ok(Ok(())) => conn = Some(new),
+            Ok(Err(holder)) => {
+                tracing::error!(%holder, "another program has taken the database");
+                lost.send_replace(true);
+                return;
+            }
+            Err(_) => {}
+        }
     }
 }

@@ -162,6 +162,7 @@ diesel::table! {
         day -> Bigint,
         part -> Unsigned<Integer>,
         body -> Mediumblob,
+        seq -> Unsigned<Bigint>,
     }
 }
 
@@ -169,6 +170,8 @@ diesel::table! {
     presence (id) {
         id -> Unsigned<Tinyint>,
         alive_us -> Bigint,
+        #[max_length = 500]
+        holder -> Varchar,
     }
 }
 

@@ -2,6 +2,7 @@
 
 use crate::schema::{book_parts, snapshot_parts, snapshots};
 use crate::{Store, StoreError, Work};
+use diesel::dsl::max;
 use diesel::prelude::*;
 use std::time::Duration;
 use tally_core::book::{Fact, PART};
@@ -52,6 +53,13 @@ impl Store {
         self.run_within(PATIENCE, move |conn| {
             let body = serde_json::to_vec(&snapshot).map_err(|error| StoreError::Unreadable(error.to_string()))?;
             conn.transaction(|conn| {
+                // One that was given up, and is written late, takes no newer one's place.
+                let own =
+                    snapshots::table.filter(snapshots::channel_id.eq(channel.0).and(snapshots::version.eq(VERSION)));
+                let kept: Option<u64> = own.select(snapshots::seq).first(conn).optional()?;
+                if kept.is_some_and(|kept| kept > snapshot.last_seq.0) {
+                    return Ok(());
+                }
                 for BookPart { day, part, body } in parts {
                     diesel::replace_into(book_parts::table)
                         .values((
@@ -59,6 +67,7 @@ impl Store {
                             book_parts::day.eq(day),
                             book_parts::part.eq(part),
                             book_parts::body.eq(body),
+                            book_parts::seq.eq(snapshot.last_seq.0),
                         ))
                         .execute(conn)?;
                 }
@@ -99,7 +108,12 @@ impl Store {
                     .select(snapshots::seq)
                     .first(conn)
                     .optional()?;
-                if kept.is_none() {
+                let Some(kept) = kept else { return Ok(None) };
+                let of_channel = book_parts::table.filter(book_parts::channel_id.eq(channel.0));
+                let newest: Option<u64> = of_channel.select(max(book_parts::seq)).first(conn)?;
+                if newest.is_some_and(|newest| newest > kept) {
+                    // Their facts would be folded twice; the ledger tells the same.
+                    tracing::warn!(%channel, "a snapshot is older than the book beside it, and is left aside");
                     return Ok(None);
                 }
                 let parts: Vec<Vec<u8>> = snapshot_parts::table

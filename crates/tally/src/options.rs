@@ -45,6 +45,9 @@ pub struct Options {
     /// The header in which such a proxy says so: a list of addresses, the nearest last.
     #[arg(long, default_value = "x-forwarded-for")]
     pub proxy_header: String,
+    /// So many megabytes must be free on the disk of the data folder; with less, /readyz says so.
+    #[arg(long, default_value_t = 200)]
+    pub least_free_mb: u64,
     /// Most requests a second to one feed.
     #[arg(long, default_value_t = 10_000)]
     pub feed_rate: u32,

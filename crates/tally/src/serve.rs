@@ -10,9 +10,9 @@ use std::os::unix::fs::OpenOptionsExt;
 use std::path::Path;
 use std::sync::Arc;
 use std::time::Duration;
-use tally_engine::{Engine, Quarantine, SystemClock};
+use tally_engine::{Engine, Quarantine, SteadyClock};
 use tally_feeds::outside::Outside;
-use tally_store::{Store, StoreError};
+use tally_store::{Held, Store, StoreError};
 use tally_web::{App, Config, Drawer, Proxies};
 use tokio::signal::unix::{SignalKind, signal};
 
@@ -31,6 +31,15 @@ pub enum StartError {
     /// The database option is no address.
     #[error("--database must look like mysql://user@127.0.0.1:3306/name")]
     Database,
+    /// Another program uses the data folder.
+    #[error("the data folder {0} is in use by {1}; stop that program, or choose another folder with --data")]
+    FolderHeld(String, String),
+    /// Another program uses the database.
+    #[error("the database is in use by {0}; stop that program, or give this one a database of its own")]
+    DatabaseHeld(String),
+    /// Another program has taken the database.
+    #[error("another program has taken the database while it was away; this one stops, so that no two write")]
+    DatabaseLost,
     /// The store failed.
     #[error(transparent)]
     Store(#[from] StoreError),
@@ -64,6 +73,24 @@ pub fn write_private(path: &Path, content: &[u8]) -> Result<(), StartError> {
     fs::rename(&draft, path).map_err(failed)
 }
 
+/// Holds the data folder for as long as the file is kept open, so that no second program uses it.
+fn hold_folder(folder: &Path) -> Result<fs::File, StartError> {
+    let path = folder.join("in-use");
+    let failed = |error| StartError::File(path.display().to_string(), error);
+    let mut file =
+        OpenOptions::new().read(true).write(true).create(true).truncate(false).open(&path).map_err(failed)?;
+    match file.try_lock() {
+        Ok(()) => {}
+        Err(fs::TryLockError::WouldBlock) => {
+            let holder = fs::read_to_string(&path).unwrap_or_default();
+            return Err(StartError::FolderHeld(folder.display().to_string(), holder.trim().to_owned()));
+        }
+        Err(fs::TryLockError::Error(error)) => return Err(failed(error)),
+    }
+    file.set_len(0).and_then(|()| writeln!(file, "process {}", std::process::id())).map_err(failed)?;
+    Ok(file)
+}
+
 /// The key that signs sessions: made on the first start, kept ever after.
 fn session_key(data: &Path) -> Result<[u8; 64], StartError> {
     let path = data.join("session.key");
@@ -87,11 +114,11 @@ fn database_url(options: &Options) -> Result<String, StartError> {
     Ok(format!("{scheme}://{user}:{}@{host}", password.trim()))
 }
 
-/// Brings the tables up to date. A database that is still starting, or busy, is given some seconds.
-async fn migrate_when_up(store: &Store) -> Result<(), StoreError> {
+/// Takes the database for this program alone. One that is still starting, or busy, is given some seconds.
+async fn hold_when_up(store: &Store) -> Result<Result<Held, String>, StoreError> {
     const TRIES: usize = 5;
     for _ in 1..TRIES {
-        match store.migrate().await {
+        match store.hold().await {
             Err(StoreError::Away(why)) => {
                 tracing::warn!(%why, "the database is away; trying again");
                 tokio::time::sleep(Duration::from_secs(1)).await;
@@ -99,7 +126,7 @@ async fn migrate_when_up(store: &Store) -> Result<(), StoreError> {
             done => return done,
         }
     }
-    store.migrate().await
+    store.hold().await
 }
 
 /// Where we are reached from this machine when we listen there; at every address is at loopback too.
@@ -125,6 +152,8 @@ pub async fn serve(options: Options) -> Result<(), StartError> {
         signal(SignalKind::terminate()).map_err(StartError::Server)?,
     );
     fs::create_dir_all(&options.data).map_err(|error| StartError::File(options.data.display().to_string(), error))?;
+    let folder = fs::canonicalize(&options.data).unwrap_or_else(|_| options.data.clone());
+    let _folder_held = hold_folder(&folder)?;
     let listener = listen(options.listen)?;
     let outside_world =
         options.standins.map(|at| Ok::<_, StartError>((listen(at)?, listen(beside(at))?))).transpose()?;
@@ -136,11 +165,16 @@ pub async fn serve(options: Options) -> Result<(), StartError> {
     let house_url = house.map(|house| format!("http://{}", SocketAddr::new(house, at.port())));
 
     let store = Store::open(&database_url(&options)?, CONNECTIONS)?;
-    migrate_when_up(&store).await?;
+    // Before anything is changed: another program may be at work there, perhaps a newer one.
+    let name = format!("process {} at {base_url}, data folder {}", std::process::id(), folder.display());
+    let held = hold_when_up(&store).await?.map_err(StartError::DatabaseHeld)?;
+    store.migrate().await?;
+    store.name_holder(name).await?;
     let reading = options.data.join("reading");
     let quarantine =
         Quarantine::open(&reading).map_err(|error| StartError::File(reading.display().to_string(), error))?;
-    let engine = Engine::with(store, Arc::new(Drawer), Arc::new(SystemClock), quarantine);
+    let clock = SteadyClock::after(store.was_there().await?);
+    let engine = Engine::with(store, Arc::new(Drawer), Arc::new(clock), quarantine);
     engine.be_present().await?;
     let stand_ins = match &outside_world {
         Some((pages, chat)) => Some(StandIns {
@@ -162,6 +196,8 @@ pub async fn serve(options: Options) -> Result<(), StartError> {
         base_url_stated,
         house_url: house_url.clone(),
         text_folder: options.text_folder.clone().unwrap_or_else(|| options.data.join("texts")),
+        upload_folder: options.data.join("uploads"),
+        least_free: options.least_free_mb.saturating_mul(1024 * 1024),
         feed_rate: options.feed_rate,
         outside,
         proxies,
@@ -193,8 +229,10 @@ pub async fn serve(options: Options) -> Result<(), StartError> {
         println!("Chat, numbers, rates, a game and scripted shows (stand-ins): http://{address}/world");
     }
 
+    let mut lost = false;
     tokio::select! {
         _ = interrupt.recv() => {}
+        () = held.lost() => lost = true,
         _ = terminate.recv() => {}
         Some(ended) = servers.join_next() => {
             if let Ok(Err(error)) = ended {
@@ -209,5 +247,5 @@ pub async fn serve(options: Options) -> Result<(), StartError> {
     calls.abort();
     schedules.abort();
     engine.stop().await;
-    Ok(())
+    if lost { Err(StartError::DatabaseLost) } else { Ok(()) }
 }

@@ -288,7 +288,9 @@ const tallyFollow = (
 
   // ---- the switch at the top edge is drawn live, and its button must be known to htmx ----
   document.addEventListener('tally:put', (event) => {
-    if (event.detail === 'air') for (const place of document.querySelectorAll('[data-live="air"]')) htmx.process(place);
+    for (const name of ['air', 'strip'])
+      if (event.detail === name)
+        for (const place of document.querySelectorAll(`[data-live="${name}"]`)) htmx.process(place);
   });
 
   // ---- a form shows only the fields that what was chosen needs ----

@@ -29,6 +29,10 @@ pub struct Config {
     pub feed_rate: u32,
     /// Where text files are kept.
     pub text_folder: PathBuf,
+    /// Where files wait that are to be imported.
+    pub upload_folder: PathBuf,
+    /// So many bytes must be free on the disk of what is kept, or we are not ready.
+    pub least_free: u64,
     /// What feeds may reach.
     pub outside: Outside,
     /// Which proxies are believed.
@@ -68,6 +72,7 @@ impl App {
     #[must_use]
     pub fn new(engine: Engine, config: Config, session_key: &[u8; 64]) -> Self {
         let limits = Limits::new(config.feed_rate);
+        let uploads = Uploads::new(config.upload_folder.clone());
         let text_files = Arc::new(TextFiles::new(config.text_folder.clone()));
         // One of its own, which tells nothing of the session's.
         let spoken_key = Sha256::new().chain_update(b"three words").chain_update(session_key).finalize().into();
@@ -81,7 +86,7 @@ impl App {
             first_visit: tokens::token(&mut rand::rng()),
             faces: Faces::default(),
             spoken_key,
-            uploads: Uploads::default(),
+            uploads,
             text_files,
             ready: Ready::default(),
         }

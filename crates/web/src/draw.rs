@@ -6,6 +6,7 @@ use crate::widgets;
 use crate::widgets::clock::Ticks;
 use askama::Template;
 use bytestring::ByteString;
+use chrono::TimeDelta;
 use serde::Serialize;
 use std::collections::BTreeMap;
 use tally_core::book::chat::ChatLine;
@@ -116,6 +117,7 @@ impl Plate<'_> {
 #[derive(Template)]
 #[template(path = "strip.html")]
 struct Strip<'a> {
+    clock_jump: Option<String>,
     attention: Vec<&'a (String, String)>,
     lamps: Vec<Lamp>,
     pages: usize,
@@ -242,7 +244,8 @@ impl Draw for Drawer {
         let lamps: Vec<Lamp> = pulse.feeds.iter().map(lamp).collect();
         let needs: Vec<(String, String)> = pulse.needs.iter().cloned().chain(silent(pulse, &lamps)).collect();
         let attention: Vec<&(String, String)> = needs.iter().chain(pulse.attention).collect();
-        let strip = Strip { attention, lamps, pages: pulse.pages, last: lines.first(), chat: pulse.chat };
+        let clock_jump = pulse.clock_jump.map(jump_words);
+        let strip = Strip { clock_jump, attention, lamps, pages: pulse.pages, last: lines.first(), chat: pulse.chat };
         let air = AirSwitch::of(pulse.on_air, &pulse.calendar, pulse.now);
         let (roll, needs) = (html(&Roll { lines: &lines }), html(&Needs { needs: &needs }));
         message(None, [("strip", html(&strip)), ("roll", roll), ("needs", needs), ("air", html(&air))], None)
@@ -251,6 +254,16 @@ impl Draw for Drawer {
     fn chat(&self, lines: &[(u64, &ChatLine)]) -> ByteString {
         message(None, [("chat", html(&ChatRoll { lines }))], None)
     }
+}
+
+/// How far a clock has jumped, in words.
+fn jump_words(jump: TimeDelta) -> String {
+    let seconds = jump.num_seconds().unsigned_abs();
+    let (days, hours, minutes) = (seconds / 86_400, seconds / 3_600 % 24, seconds.div_ceil(60) % 60);
+    let part = |many: u64, unit: &str| (many > 0).then(|| format!("{many} {unit}"));
+    let parts = [part(days, "d"), part(hours, "h"), part(minutes, "min")];
+    let way = if jump < TimeDelta::zero() { "back" } else { "ahead" };
+    format!("{way} by {}", parts.into_iter().flatten().collect::<Vec<_>>().join(" "))
 }
 
 /// The feeds of which the desk has to be told: those that fail, and, on air, those that brought something in this show and are

@@ -71,6 +71,7 @@ pub fn run(listener: TcpListener, app: App) -> std::io::Result<Server> {
             pace.tick().await;
             let Some(app) = tidied.upgrade() else { return };
             app.limits.tidy();
+            app.uploads.tidy();
         }
     });
     tokio::spawn(text_files::keep(app.engine.clone(), std::sync::Arc::downgrade(&app.text_files)));

@@ -314,7 +314,9 @@ pub fn is_ours(app: &App, request: &HttpRequest) -> bool {
     let host = |url: &str| Url::parse(url).ok().map(|url| (url.host_str().map(str::to_owned), url.port()));
     let sent_to = reach::sent_to(app, request);
     let stated = Some(app.config.base_url.as_str()).filter(|_| app.config.base_url_stated);
-    host(origin).is_some_and(|from| [sent_to.as_deref(), stated].into_iter().flatten().any(|own| host(own).as_ref() == Some(&from)))
+    host(origin).is_some_and(|from| {
+        [sent_to.as_deref(), stated].into_iter().flatten().any(|own| host(own).as_ref() == Some(&from))
+    })
 }
 
 /// A page on air is told whether anything is seen.

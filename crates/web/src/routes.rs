@@ -14,8 +14,8 @@ use actix_session::storage::CookieSessionStore;
 use actix_web::body::MessageBody;
 use actix_web::cookie::SameSite;
 use actix_web::cookie::time::Duration;
-use actix_web::http::{StatusCode, header};
 use actix_web::dev::{ServiceFactory, ServiceRequest, ServiceResponse};
+use actix_web::http::{StatusCode, header};
 use actix_web::middleware::{Compress, from_fn};
 use actix_web::web::{self, post};
 use actix_web::{App as Actix, ResponseError, Route, guard as guards};
@@ -81,6 +81,7 @@ pub fn application(
                 .wrap(session)
                 .route("/", get().to(shelf::home))
                 .route("/live", get().to(desk::live))
+                .route("/clock/follow", post().to(desk::follow_clock))
                 .route("/sign-in", get().to(sign_in::page))
                 .route("/sign-in", post().to(sign_in::enter))
                 .route("/sign-out", post().to(sign_in::leave))
@@ -273,7 +274,7 @@ fn in_our_words(response: ServiceResponse) -> ServiceResponse {
 
 async fn protected(
     request: ServiceRequest,
-    next: actix_web::middleware::Next<impl MessageBody>,
+    next: actix_web::middleware::Next<impl MessageBody + 'static>,
 ) -> Result<ServiceResponse<impl MessageBody>, actix_web::Error> {
     // A proxy that is trusted may say that it was reached over TLS, also where nobody has stated our address.
     let secure = request.app_data::<web::Data<App>>().and_then(|app| reach::sent_to(app, request.request()));

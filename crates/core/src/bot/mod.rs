@@ -102,6 +102,8 @@ pub struct Notices {
     pub on_air: bool,
     /// The notices by their numbers.
     pub all: BTreeMap<u32, Notice>,
+    /// The highest number that any has had.
+    pub spent: u32,
 }
 
 impl Default for Notices {
@@ -114,6 +116,7 @@ impl Default for Notices {
             place: Place::Chat,
             on_air: true,
             all: BTreeMap::new(),
+            spent: 0,
         }
     }
 }
@@ -126,6 +129,8 @@ pub struct Bot {
     pub commands: BTreeMap<u32, Command>,
     /// The notices.
     pub notices: Notices,
+    /// The highest number that any command has had.
+    pub spent: u32,
 }
 
 /// What can be done to it.
@@ -174,11 +179,14 @@ pub enum BotError {
     Value(#[from] EditError),
 }
 
-fn next_id<T>(all: &BTreeMap<u32, T>) -> Result<u32, BotError> {
+/// A number for one more. Those of removed ones are never used again, or a new one would have their memory.
+fn next_id<T>(all: &BTreeMap<u32, T>, spent: &mut u32) -> Result<u32, BotError> {
     if all.len() >= MOST {
         return Err(BotError::TooMany);
     }
-    Ok(all.last_key_value().map_or(1, |(id, _)| id.saturating_add(1)))
+    let id = all.last_key_value().map_or(0, |(id, _)| *id).max(*spent).saturating_add(1);
+    *spent = id;
+    Ok(id)
 }
 
 impl Bot {
@@ -190,7 +198,7 @@ impl Bot {
         let mut after = self.clone();
         match edit {
             BotEdit::AddCommand(word) => {
-                let id = next_id(&after.commands)?;
+                let id = next_id(&after.commands, &mut after.spent)?;
                 let mut command = Command::new();
                 command.edit("word", &word, widgets)?;
                 after.commands.insert(id, command);
@@ -198,14 +206,20 @@ impl Bot {
             BotEdit::SetCommand { command, key, text } => {
                 after.commands.get_mut(&command).ok_or(BotError::Gone)?.edit(&key, &text, widgets)?;
             }
-            BotEdit::RemoveCommand(id) => drop(after.commands.remove(&id).ok_or(BotError::Gone)?),
+            BotEdit::RemoveCommand(id) => {
+                after.commands.remove(&id).ok_or(BotError::Gone)?;
+                after.spent = after.spent.max(id);
+            }
             BotEdit::AddNotice(text) => {
-                let id = next_id(&after.notices.all)?;
+                let id = next_id(&after.notices.all, &mut after.notices.spent)?;
                 after.notices.all.insert(id, Notice { text: String::new(), on: true });
                 after.notices.edit(&format!("text:{id}"), &text, widgets)?;
             }
             BotEdit::SetNotices { key, text } => after.notices.edit(&key, &text, widgets)?,
-            BotEdit::RemoveNotice(id) => drop(after.notices.all.remove(&id).ok_or(BotError::Gone)?),
+            BotEdit::RemoveNotice(id) => {
+                after.notices.all.remove(&id).ok_or(BotError::Gone)?;
+                after.notices.spent = after.notices.spent.max(id);
+            }
         }
         let mut words: Vec<String> =
             after.commands.values().map(|one| crate::language::text::plain(&one.word)).collect();

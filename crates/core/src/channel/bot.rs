@@ -12,6 +12,12 @@ use std::collections::BTreeMap;
 /// What is said in chat; or what cannot be said, and why, in words.
 pub type Spoken = Result<String, String>;
 
+/// What viewers wrote, so that it calls nobody: many chats ring everybody's bell at `@everyone`, whoever wrote it. A joiner
+/// behind the sign is not seen.
+fn without_calls(text: &str) -> String {
+    text.replace('@', "@\u{2060}")
+}
+
 impl Channel {
     /// The bot.
     #[must_use]
@@ -45,9 +51,10 @@ impl Channel {
     /// # Errors
     /// In words.
     pub fn chat_line(&self, source: &str, name: &str, message: &str, now: Instant) -> Result<String, String> {
-        let values = Values { name: name.to_owned(), message: message.to_owned(), ..Values::default() };
+        let values = Values { name: without_calls(name), message: without_calls(message), ..Values::default() };
         let locale = Locale { language: Language::default(), currency: self.settings.currency };
-        let text = template::write_line(source, &values, &self.texts(Some(source), now), locale);
+        let texts = self.texts(Some(source), now).into_iter().map(|(title, text)| (title, without_calls(&text)));
+        let text = template::write_line(source, &values, &texts.collect(), locale);
         text.map_err(|error| format!("the line {error}"))
     }
 

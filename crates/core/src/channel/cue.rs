@@ -1,12 +1,12 @@
 //! Which cues a line of the record sets off, and whether they fire.
 
 use super::Channel;
-use crate::cues::{Cue, Cues, Due, Firings, MOST_DEPTH, NotFired, When, next_minute};
+use crate::cues::{Chain, Cue, Cues, Due, Firings, MOST_DEPTH, NotFired, When, next_minute};
 use crate::language::text::plain;
 use crate::money::Money;
 use crate::overlay::{Overlay, What as Laid};
 use crate::record::acts::{Act, PollAct, ShowAct};
-use crate::record::entry::{Body, Entry};
+use crate::record::entry::{BY_ITSELF, Body, CUE_SOURCE, Entry};
 use crate::record::happening::Happening;
 use crate::record::ids::{Seq, WidgetId};
 use crate::time::words::digits;
@@ -14,9 +14,6 @@ use crate::time::{Instant, before};
 use crate::widgets::Watched;
 use chrono::{NaiveTime, TimeDelta};
 use std::collections::{BTreeMap, BTreeSet};
-
-/// Under this source stand the lines that cues write.
-pub const CUE_SOURCE: &str = "cue";
 
 /// Something for which a cue waits has happened.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -31,8 +28,8 @@ pub struct Occasion {
     pub about: String,
     /// The key of the supporter who did it.
     pub person: Option<String>,
-    /// How many cues had set each other off before.
-    pub depth: u8,
+    /// The cues that had set each other off before, where any had.
+    pub chain: Option<Chain>,
     /// Whether somebody pressed it, and means it.
     pub by_hand: bool,
 }
@@ -45,6 +42,9 @@ pub struct Triggered {
     /// What came of it.
     pub decided: Result<Body, NotFired>,
 }
+
+/// So many cues that set each other off within this time are a circle.
+const ROUND: TimeDelta = TimeDelta::seconds(60);
 
 /// So often at most is looked ahead how a widget goes on by itself.
 const MOST_CHANGES: usize = 100;
@@ -118,12 +118,12 @@ impl Channel {
         let touched = self.apply(entry);
         let mut occasions = Vec::new();
         if !matches!(entry.body, Body::Fired { .. } | Body::Stepped { .. }) {
-            let depth = self.depth(entry);
+            let chain = self.chain(entry);
             for (id, cue) in self.cues.all.iter().filter(|(_, cue)| cue.on) {
                 if let Some(about) = self.is_set_off(cue, entry, &before) {
                     let person = self.person(entry);
                     let (cause, at) = (Some(entry.seq), entry.arrived_at);
-                    occasions.push(Occasion { cue: *id, cause, at, about, person, depth, by_hand: false });
+                    occasions.push(Occasion { cue: *id, cause, at, about, person, chain, by_hand: false });
                 }
             }
         }
@@ -138,13 +138,14 @@ impl Channel {
         (touched, occasions.into_iter().map(decide).collect())
     }
 
-    /// How many cues have set each other off up to a line.
-    fn depth(&self, entry: &Entry) -> u8 {
-        if entry.origin.source != CUE_SOURCE {
-            return 0;
+    /// The cues that have set each other off up to a line: one that a cue wrote, or what a widget that a cue operated did by
+    /// itself.
+    fn chain(&self, entry: &Entry) -> Option<Chain> {
+        match &entry.body {
+            _ if entry.origin.source == CUE_SOURCE => self.firings.chain_of(entry),
+            Body::Act { widget, .. } if entry.origin.source == BY_ITSELF => self.firings.chain(*widget),
+            _ => None,
         }
-        let fired = entry.origin.id.split(':').next().and_then(|fired| fired.parse().ok()).map(Seq);
-        fired.map_or(0, |fired| self.firings.depth(fired).saturating_add(1))
     }
 
     /// The figures that cues watch, where a line may change them.
@@ -237,7 +238,9 @@ impl Channel {
             .filter_map(|(id, cue)| self.comes(*id, cue, until).map(|(at, about)| (at, *id, about)))
             .filter(|(at, ..)| *at <= until)
             .min_by_key(|(at, id, _)| (*at, *id))?;
-        let occasion = Occasion { cue, cause: None, at, about, person: None, depth: 0, by_hand: false };
+        let watched = self.cues.all.get(&cue).and_then(|cue| cue.when.watches());
+        let chain = watched.and_then(|(_, widget)| self.firings.chain(widget));
+        let occasion = Occasion { cue, cause: None, at, about, person: None, chain, by_hand: false };
         let decided = self.decide_cue(&occasion);
         Some(Triggered { occasion, decided })
     }
@@ -335,7 +338,10 @@ impl Channel {
     /// It does not, and why.
     pub fn decide_cue(&self, occasion: &Occasion) -> Result<Body, NotFired> {
         let cue = self.cues.all.get(&occasion.cue).filter(|cue| cue.on || occasion.by_hand).ok_or(NotFired::Off)?;
-        if occasion.depth >= MOST_DEPTH {
+        // One that goes round slowly, such as a clock of ten minutes that starts itself, is meant to.
+        let fast = |chain: &Chain| occasion.at.signed_duration_since(chain.since) < ROUND;
+        let chain = occasion.chain.filter(|chain| chain.depth < MOST_DEPTH || fast(chain));
+        if chain.is_some_and(|chain| chain.depth >= MOST_DEPTH) {
             return Err(NotFired::Circle);
         }
         // A press by hand means it.
@@ -362,7 +368,8 @@ impl Channel {
             about: occasion.about.clone(),
             cause: occasion.cause,
             person: occasion.person.clone(),
-            depth: occasion.depth,
+            depth: chain.map_or(0, |chain| chain.depth),
+            since: chain.map(|chain| chain.since),
             steps: cue.steps.clone(),
         })
     }

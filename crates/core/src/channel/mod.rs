@@ -16,9 +16,10 @@ mod roll;
 mod snapshot;
 pub mod starts;
 
+pub use crate::record::entry::CUE_SOURCE;
 pub use air::{AirEdit, AirRules, Planned, Schedule};
 pub use bot::Spoken;
-pub use cue::{CUE_SOURCE, Occasion, Triggered};
+pub use cue::{Occasion, Triggered};
 pub use cue_offer::Around;
 pub use decide::{Appear, Correcting, Press};
 pub use desk::{Bound, Desk, DeskEdit, DeskError, OneDesk, key_label};

@@ -2,8 +2,8 @@
 
 use crate::record::acts::ShowAct;
 use crate::record::cue::{Outcome, Step};
-use crate::record::entry::{BY_ITSELF, Body, Entry};
-use crate::record::ids::Seq;
+use crate::record::entry::{BY_ITSELF, Body, CUE_SOURCE, Entry};
+use crate::record::ids::{Seq, WidgetId};
 use crate::time::{Instant, after};
 use chrono::TimeDelta;
 use serde::{Deserialize, Serialize};
@@ -24,6 +24,9 @@ struct Running {
     #[serde(default)]
     person: Option<String>,
     depth: u8,
+    /// When the first of those fired that had set each other off; its own instant where it is the first.
+    #[serde(default)]
+    since: Option<Instant>,
     steps: Vec<Step>,
     /// How many of them something became of.
     past: usize,
@@ -37,11 +40,23 @@ pub struct Firings {
     /// When the newest show began: whom a cue met before that, it has not met in this show.
     began: Option<Instant>,
     running: BTreeMap<Seq, Running>,
+    /// The widgets that a cue operated last, and which chain of cues did.
+    #[serde(default)]
+    chains: BTreeMap<WidgetId, Chain>,
     /// Up to when was looked for what comes by itself, and at which cue there.
     #[serde(default, rename = "heeded")]
     looked: Option<(Instant, u32)>,
     /// The newest firings of each, the newest first.
     log: BTreeMap<u32, VecDeque<Logged>>,
+}
+
+/// Cues that have set each other off.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Chain {
+    /// How many.
+    pub depth: u8,
+    /// When the first of them fired.
+    pub since: Instant,
 }
 
 /// A firing as the log of its cue tells it.
@@ -96,7 +111,14 @@ impl Firings {
     pub(crate) fn apply(&mut self, entry: &Entry) {
         self.looked = Some(self.looked_until().max(Self::instant(entry)));
         match &entry.body {
-            Body::Fired { cue, name, about, person, depth, steps, .. } => {
+            Body::Act { widget, .. } if entry.origin.source == CUE_SOURCE => {
+                if let Some(chain) = self.chain_of(entry) {
+                    self.chains.insert(*widget, chain);
+                }
+            }
+            // A hand begins anew.
+            Body::Act { widget, .. } if entry.origin.source != BY_ITSELF => drop(self.chains.remove(widget)),
+            Body::Fired { cue, name, about, person, depth, since, steps, .. } => {
                 self.note(*cue, entry.happened_at, person.as_deref());
                 let log = self.log.entry(*cue).or_default();
                 log.truncate(MOST_LOGGED - 1);
@@ -105,8 +127,8 @@ impl Firings {
                 if !steps.is_empty() {
                     let (name, steps) = (name.clone(), steps.clone());
                     let (about, person) = (about.clone(), person.clone());
-                    let (at, depth) = (entry.happened_at, *depth);
-                    let running = Running { cue: *cue, name, at, about, person, depth, steps, past: 0 };
+                    let (at, depth, since) = (entry.happened_at, *depth, *since);
+                    let running = Running { cue: *cue, name, at, about, person, depth, since, steps, past: 0 };
                     self.running.insert(entry.seq, running);
                 }
             }
@@ -158,10 +180,16 @@ impl Firings {
         self.met.get(&cue).is_some_and(|met| met.contains(person))
     }
 
-    /// How many cues have set each other off up to a firing that is under way.
-    #[must_use]
-    pub fn depth(&self, fired: Seq) -> u8 {
-        self.running.get(&fired).map_or(0, |running| running.depth)
+    /// The cues that have set each other off up to a line that a cue wrote.
+    pub(crate) fn chain_of(&self, entry: &Entry) -> Option<Chain> {
+        let fired = entry.origin.id.split(':').next().and_then(|fired| fired.parse().ok()).map(Seq)?;
+        let running = self.running.get(&fired)?;
+        Some(Chain { depth: running.depth.saturating_add(1), since: running.since.unwrap_or(running.at) })
+    }
+
+    /// Those that have set each other off up to what a widget does by itself.
+    pub(crate) fn chain(&self, widget: WidgetId) -> Option<Chain> {
+        self.chains.get(&widget).copied()
     }
 
     /// The first step that is to be done, of all firings but those whose step is under way.

@@ -6,7 +6,7 @@ mod firings;
 mod sentence;
 pub mod starts;
 
-pub use firings::{Due, Firings, Logged};
+pub use firings::{Chain, Due, Firings, Logged};
 pub use sentence::Offer;
 
 use crate::money::conversion::Conversion;
@@ -240,6 +240,9 @@ impl Cue {
 pub struct Cues {
     /// The cues.
     pub all: BTreeMap<u32, Cue>,
+    /// The highest number that any has had: those of removed ones are never used again, or a new one would have their memory
+    /// and log.
+    pub spent: u32,
 }
 
 /// What can be done to cues.
@@ -315,7 +318,8 @@ impl Cues {
                 if after.all.len() >= MOST_CUES {
                     return Err(CueError::TooMany);
                 }
-                let id = after.all.last_key_value().map_or(1, |(id, _)| id.saturating_add(1));
+                let id = after.all.last_key_value().map_or(0, |(id, _)| *id).max(after.spent).saturating_add(1);
+                after.spent = id;
                 after.all.insert(id, Cue { since: Some(now), ..*cue });
                 Some(id)
             }
@@ -327,6 +331,7 @@ impl Cues {
             }
             CueEdit::Remove(id) => {
                 after.all.remove(&id).ok_or(CueError::NoSuchCue)?;
+                after.spent = after.spent.max(id);
                 None
             }
         };

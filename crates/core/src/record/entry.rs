@@ -125,6 +125,9 @@ pub enum Body {
         /// How many cues had set each other off before it.
         #[serde(default)]
         depth: u8,
+        /// When the first of those fired; none where it is the first.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        since: Option<Instant>,
         /// What it does, as it was then.
         steps: Vec<Step>,
     },
@@ -160,6 +163,9 @@ pub enum Change {
 
 /// The source of lines that say what comes by itself.
 pub const BY_ITSELF: &str = "clock";
+
+/// Under this source stand the lines that cues write.
+pub const CUE_SOURCE: &str = "cue";
 /// Under this word the ledger files what operators do.
 pub const ACT: &str = "act";
 /// Under this word the ledger files acts taken back.

@@ -5,7 +5,7 @@ use super::Task;
 use crate::error::EngineError;
 use crate::orders::Scheduling;
 use chrono::TimeDelta;
-use tally_core::channel::AirEdit;
+use tally_core::channel::{AirEdit, Triggered};
 use tally_core::record::entry::{BY_ITSELF, Body, Draft, Origin};
 use tally_core::record::ids::WidgetId;
 use tally_core::time::{Instant, after};
@@ -16,19 +16,32 @@ use tally_store::rows::EntryRow;
 const REST: TimeDelta = TimeDelta::seconds(2);
 
 impl Task {
-    /// Writes all that is due.
-    pub(super) async fn write_due(&mut self) -> Result<(), EngineError> {
-        loop {
-            let now = self.context.clock.now();
-            let (due, timed) = (self.channel.due(now), self.channel.comes_by_itself(now));
-            match (due, timed) {
-                // A cue goes by what stood at its instant, before a widget does what is due then.
-                (due, Some(triggered)) if due.as_ref().is_none_or(|(at, _)| triggered.occasion.at <= *at) => {
-                    self.write_timed_cue(triggered).await?;
-                }
-                (Some((at, body)), _) => self.write_by_itself(at, body).await?,
-                (None, _) => return Ok(()),
+    /// Writes all that is due by an instant.
+    pub(super) async fn write_due(&mut self, until: Instant) -> Result<(), EngineError> {
+        while let Some((_, due)) = self.next_by_itself(until) {
+            self.write_next(due).await?;
+        }
+        Ok(())
+    }
+
+    /// What comes by itself next, by an instant, and when. A cue goes by what stood at its instant, before a widget does what is
+    /// due then.
+    pub(super) fn next_by_itself(&self, until: Instant) -> Option<(Instant, ByItself)> {
+        let (due, timed) = (self.channel.due(until), self.channel.comes_by_itself(until));
+        match (due, timed) {
+            (due, Some(triggered)) if due.as_ref().is_none_or(|(at, _)| triggered.occasion.at <= *at) => {
+                Some((triggered.occasion.at, ByItself::Cue(Box::new(triggered))))
             }
+            (Some((at, body)), _) => Some((at, ByItself::Widget(at, Box::new(body)))),
+            (None, _) => None,
+        }
+    }
+
+    /// Writes what comes by itself next.
+    pub(super) async fn write_next(&mut self, next: ByItself) -> Result<(), EngineError> {
+        match next {
+            ByItself::Cue(triggered) => self.write_timed_cue(*triggered).await,
+            ByItself::Widget(at, body) => self.write_by_itself(at, *body).await,
         }
     }
 
@@ -40,7 +53,7 @@ impl Task {
             return;
         }
         self.due_from = None;
-        if let Err(error) = self.write_due().await {
+        if let Err(error) = self.write_due(now).await {
             tracing::warn!(%error, channel = %self.id, "what a widget did by itself could not be recorded yet");
             self.due_from = Some(after(now, REST));
         }
@@ -86,7 +99,7 @@ impl Task {
     pub(super) async fn note(&mut self, widget: Option<WidgetId>, what: Notable) -> Result<(), EngineError> {
         let now = self.context.clock.now();
         if what == Notable::Changed {
-            self.write_due().await?;
+            self.write_due(now).await?;
         }
         for body in self.channel.noting(widget, what, now) {
             self.write_by_itself(now, body).await?;
@@ -111,6 +124,29 @@ impl Task {
         let origin = Origin { source: BY_ITSELF.into(), id };
         let draft = Draft { origin, feed: None, happened_at: at, arrived_at: now, body };
         let row = EntryRow::of(self.id, &draft)?;
-        self.append(vec![draft], vec![row]).await.map(drop)
+        let before = self.channel.last_seq();
+        self.catch_up().await?;
+        if self.channel.last_seq() != before {
+            // Something was written meanwhile, so it may not be due any more.
+            return Ok(());
+        }
+        let written = self.commit(&[draft], vec![row]).await?;
+        if written.is_some_and(|places| places.iter().all(Option::is_none)) {
+            // It stands there already: it was written late, after nobody waited for it any more. What is read now moves on.
+            self.behind = true;
+            self.catch_up().await?;
+            if self.channel.last_seq() == before {
+                return Err(EngineError::Away);
+            }
+        }
+        Ok(())
     }
+}
+
+/// Something that comes by itself.
+pub(super) enum ByItself {
+    /// A cue fires, or stays quiet.
+    Cue(Box<Triggered>),
+    /// A widget does something.
+    Widget(Instant, Box<Body>),
 }

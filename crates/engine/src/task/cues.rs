@@ -311,7 +311,7 @@ impl Task {
     pub(super) async fn fire_cue(&mut self, cue: u32, By { name, id }: By) -> Result<Seq, EngineError> {
         let decide = move |channel: &Channel, now| {
             let about = format!("{name} pressed it");
-            let occasion = Occasion { cue, cause: None, at: now, about, person: None, depth: 0, by_hand: true };
+            let occasion = Occasion { cue, cause: None, at: now, about, person: None, chain: None, by_hand: true };
             channel.decide_cue(&occasion).map_err(|_| Refusal::NotNow("there is no such cue"))
         };
         let command = commands::command(&format!("{CUE_SOURCE} by hand"), id, decide);

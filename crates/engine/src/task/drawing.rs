@@ -117,6 +117,7 @@ impl Task {
                 (Some(show), None) => OnAir::Since(show.from),
                 (Some(show), Some((at, _))) => OnAir::Ending(show.from, at),
             },
+            clock_jump: self.context.clock.jumped(),
             chat: self.channel.chat().newest().next().map(|(.., line)| line),
             calendar: self.channel.settings().calendar,
             now,

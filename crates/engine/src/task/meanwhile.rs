@@ -38,7 +38,10 @@ impl Task {
                 self.hearing.report(feed, report, self.context.clock.now());
                 self.pulse_soon();
             }
-            Order::Chat { feed, lines } => self.hear_chat(feed, lines),
+            Order::Chat { feed, lines, place } => {
+                self.hear_chat(feed, lines);
+                drop(place);
+            }
             Order::Feeds(feeds) => {
                 self.channel.set_feeds(super::names(&feeds));
                 self.feeds = feeds;

@@ -22,11 +22,7 @@ impl Task {
             all_rows.extend(rows);
         }
         let signals: Vec<(usize, String)> = self.signals(&all);
-        let written = match self.write_due().await {
-            Ok(()) => self.append(all, all_rows).await,
-            Err(error) => Err(error),
-        };
-        match written {
+        match self.append(all, all_rows).await {
             Ok(places) => {
                 let new =
                     signals.into_iter().filter_map(|(index, name)| Some(((*places.get(index)?)?, name))).collect();
@@ -61,8 +57,8 @@ impl Task {
 
     pub(super) async fn record(&mut self, command: Command) -> Result<Seq, EngineError> {
         self.catch_up().await?;
-        self.write_due().await?;
         let now = self.context.clock.now();
+        self.write_due(now).await?;
         let Command { origin, happened_at, decide, is_asked } = command;
         let body = match decide(&self.channel, now) {
             Ok(body) => body,
@@ -109,37 +105,70 @@ impl Task {
         }
     }
 
-    /// Makes drafts durable, then folds them in. Says which place each was given.
+    /// Makes drafts durable, then folds them in. Says which place each was given. What came by itself before one of them
+    /// arrived is written before it, whoever writes: what is passed over here would never be looked at again.
     pub(super) async fn append(
         &mut self,
-        drafts: Vec<Draft>,
-        rows: Vec<EntryRow>,
+        mut drafts: Vec<Draft>,
+        mut rows: Vec<EntryRow>,
     ) -> Result<Vec<Option<Seq>>, EngineError> {
-        if rows.is_empty() {
-            return Ok(Vec::new());
-        }
-        for _ in 0..3 {
+        let mut places = Vec::with_capacity(rows.len());
+        let mut tries = 0;
+        while !rows.is_empty() {
             self.catch_up().await?;
-            let (keep, id, after, rows) = (self.context.keep.clone(), self.id, self.channel.last_seq(), rows.clone());
-            match self.meanwhile(async move { keep.append(id, after, rows).await }).await {
-                Ok(places) => {
-                    for (draft, place) in drafts.into_iter().zip(&places) {
-                        if let Some(seq) = place {
-                            self.apply(&draft.at(*seq));
-                        }
-                    }
-                    self.set_alarm();
-                    self.pulse_soon();
-                    return Ok(places);
+            let arrived = drafts.iter().map(|draft| draft.arrived_at).max();
+            let next = arrived.and_then(|arrived| self.next_by_itself(arrived));
+            let ready = next
+                .as_ref()
+                .map_or(rows.len(), |(at, _)| drafts.iter().take_while(|draft| draft.arrived_at < *at).count());
+            if ready == 0 {
+                if let Some((_, next)) = next {
+                    self.write_next(next).await?;
                 }
-                Err(AppendError::Behind) => self.behind = true,
-                Err(AppendError::Away(_)) => {
-                    self.behind = true;
-                    return Err(EngineError::Away);
+                continue;
+            }
+            match self.commit(&drafts[..ready], rows[..ready].to_vec()).await? {
+                Some(given) => {
+                    places.extend(given);
+                    drafts.drain(..ready);
+                    rows.drain(..ready);
                 }
+                None if tries < 2 => tries += 1,
+                None => return Err(EngineError::Away),
             }
         }
-        Err(EngineError::Away)
+        Ok(places)
+    }
+
+    /// Writes drafts as they are, and folds them in; none where somebody else has written meanwhile.
+    pub(super) async fn commit(
+        &mut self,
+        drafts: &[Draft],
+        rows: Vec<EntryRow>,
+    ) -> Result<Option<Vec<Option<Seq>>>, EngineError> {
+        let (keep, id, after) = (self.context.keep.clone(), self.id, self.channel.last_seq());
+        match self.meanwhile(async move { keep.append(id, after, rows).await }).await {
+            Ok(places) => {
+                for (draft, place) in drafts.iter().zip(&places) {
+                    if let Some(seq) = place {
+                        self.apply(&draft.clone().at(*seq));
+                    }
+                }
+                self.context.health.wrote();
+                self.set_alarm();
+                self.pulse_soon();
+                Ok(Some(places))
+            }
+            Err(AppendError::Behind) => {
+                self.behind = true;
+                Ok(None)
+            }
+            Err(AppendError::Away(_)) => {
+                self.behind = true;
+                self.context.health.could_not_write();
+                Err(EngineError::Away)
+            }
+        }
     }
 
     fn apply(&mut self, entry: &Entry) {

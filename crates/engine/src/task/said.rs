@@ -97,7 +97,6 @@ impl Task {
             }
         }
         while !self.said.commands.is_empty() {
-            self.write_due().await?;
             let together = self.said.commands.len().min(TOGETHER);
             let drafts: Vec<Draft> = self.said.commands.iter().take(together).cloned().collect();
             let rows = drafts.iter().map(|draft| EntryRow::of(self.id, draft)).collect::<Result<Vec<_>, _>>()?;

@@ -111,7 +111,6 @@ impl Task {
     }
 
     async fn try_record_votes(&mut self, waiting: &BTreeMap<Place, Vec<HeardVote>>) -> Result<(), EngineError> {
-        self.write_due().await?;
         let now = self.context.clock.now();
         let mut drafts = Vec::new();
         for (place, heard) in waiting {

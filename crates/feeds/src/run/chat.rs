@@ -23,6 +23,8 @@ const PATIENCE: Duration = Duration::from_secs(20);
 const QUIET: Duration = Duration::from_secs(60);
 /// Lines are handed on together, at the latest after this long.
 const TOGETHER: Duration = Duration::from_millis(40);
+/// How often it is told at most that lines were left out.
+const TELLS_EVERY: Duration = Duration::from_secs(2);
 /// And at most so many.
 const MOST_TOGETHER: usize = 500;
 
@@ -36,6 +38,7 @@ enum Heard {
 
 /// Reads along until that fails; gives the reason.
 pub(super) async fn run(line: &Line, chat: &Chat) -> String {
+    let (mut left_out, mut told) = (0, Instant::now());
     let (hand, mut heard) = mpsc::channel(4);
     let out = Speaking { line, pace: Pace::new(Instant::now()) };
     let mut reading = pin!(read_along(chat, line.outside, || line.engine.now(), hand, Some(out)));
@@ -48,8 +51,14 @@ pub(super) async fn run(line: &Line, chat: &Chat) -> String {
         match one {
             Heard::Joined => line.report(Report::Connected).await,
             Heard::Said(lines) => {
-                if let Err(error) = line.channel.chat(line.feed, lines).await {
-                    return error.to_string();
+                match line.channel.chat(line.feed, lines).await {
+                    Ok(shed) => left_out += shed,
+                    Err(error) => return error.to_string(),
+                }
+                if left_out > 0 && told.elapsed() > TELLS_EVERY {
+                    let why = format!("chat was faster than it can be followed; {left_out} lines were left out");
+                    line.report(Report::Trouble(why)).await;
+                    (left_out, told) = (0, Instant::now());
                 }
             }
         }

@@ -105,7 +105,10 @@ async fn refresh(engine: &Engine, outside: Outside, id: ChannelId, kept: KeptSch
             let laid_out = laid_out(engine, &channel, kept.calendar.clone()).await;
             let schedule = match laid_out {
                 Ok(schedule) => schedule,
-                Err(_) => channel.ask(|channel, _| channel.air_rules().schedule.clone()).await.map_err(|error| error.to_string())?,
+                Err(_) => channel
+                    .ask(|channel, _| channel.air_rules().schedule.clone())
+                    .await
+                    .map_err(|error| error.to_string())?,
             };
             (schedule, KeptSchedule { failing: why, ..kept })
         }

@@ -106,7 +106,8 @@ impl Entry {
         };
         let instead_of = match property("RECURRENCE-ID") {
             Some(named) => {
-                let at = dates(named, &zone, reading)?.into_iter().next().ok_or("replaces a time that cannot be read")?;
+                let at =
+                    dates(named, &zone, reading)?.into_iter().next().ok_or("replaces a time that cannot be read")?;
                 let range = parameter(named, "RANGE").unwrap_or_default();
                 Some(InsteadOf { at: at.0, and_after: range.eq_ignore_ascii_case("THISANDFUTURE") })
             }
@@ -235,7 +236,8 @@ impl Entry {
             };
             (since <= at).then_some(since)
         };
-        let newest = changes.iter().filter_map(|change| Some((begun(change)?, *change))).max_by_key(|(since, _)| *since);
+        let newest =
+            changes.iter().filter_map(|change| Some((begun(change)?, *change))).max_by_key(|(since, _)| *since);
         let Some((_, change)) = newest else { return Some(self.show(at, length)) };
         if change.cancelled {
             return None;
@@ -289,6 +291,7 @@ fn dates(property: &Property, its: &Zone, reading: &Reading) -> Result<Vec<(Date
 }
 
 fn duration(text: &str) -> Result<TimeDelta, String> {
-    let parsed = iso8601::duration(text.trim().trim_start_matches('+')).map_err(|_| "has a length that cannot be read")?;
+    let parsed =
+        iso8601::duration(text.trim().trim_start_matches('+')).map_err(|_| "has a length that cannot be read")?;
     TimeDelta::from_std(parsed.into()).map_err(|_| "has a length that cannot be read".to_owned())
 }

@@ -305,9 +305,7 @@ impl Rule {
         let days = |days: i64| origin.checked_add_days(Days::new(u64::try_from(days).ok()?));
         match self.frequency {
             Frequency::Yearly => origin.with_year(i32::try_from(i64::from(origin.year()).checked_add(units)?).ok()?),
-            Frequency::Monthly => {
-                origin.checked_add_months(chrono::Months::new(u32::try_from(units).ok()?))
-            }
+            Frequency::Monthly => origin.checked_add_months(chrono::Months::new(u32::try_from(units).ok()?)),
             Frequency::Weekly => days(units.checked_mul(7)?),
             Frequency::Daily => days(units),
             _ => origin.checked_add_signed(TimeDelta::try_seconds(units.checked_mul(self.seconds()?)?)?),

@@ -53,11 +53,7 @@ fn rules_that_end_give_the_times_of_the_standard() {
             "FREQ=WEEKLY;UNTIL=19971224T000000Z",
             "1997 9/2,9,16,23,30 10/7,14,21,28 11/4,11,18,25 12/2,9,16,23",
         ),
-        (
-            "19970902",
-            "FREQ=WEEKLY;UNTIL=19971007T000000Z;WKST=SU;BYDAY=TU,TH",
-            "1997 9/2,4,9,11,16,18,23,25,30 10/2",
-        ),
+        ("19970902", "FREQ=WEEKLY;UNTIL=19971007T000000Z;WKST=SU;BYDAY=TU,TH", "1997 9/2,4,9,11,16,18,23,25,30 10/2"),
         ("19970902", "FREQ=WEEKLY;COUNT=10;WKST=SU;BYDAY=TU,TH", "1997 9/2,4,9,11,16,18,23,25,30 10/2"),
         (
             "19970901",
@@ -65,11 +61,7 @@ fn rules_that_end_give_the_times_of_the_standard() {
             "1997 9/1,3,5,15,17,19,29 10/1,3,13,15,17,27,29,31 11/10,12,14,24,26,28 12/8,10,12,22",
         ),
         ("19970902", "FREQ=WEEKLY;INTERVAL=2;COUNT=8;WKST=SU;BYDAY=TU,TH", "1997 9/2,4,16,18,30 10/2,14,16"),
-        (
-            "19970905",
-            "FREQ=MONTHLY;COUNT=10;BYDAY=1FR",
-            "1997 9/5 10/3 11/7 12/5 1998 1/2 2/6 3/6 4/3 5/1 6/5",
-        ),
+        ("19970905", "FREQ=MONTHLY;COUNT=10;BYDAY=1FR", "1997 9/5 10/3 11/7 12/5 1998 1/2 2/6 3/6 4/3 5/1 6/5"),
         ("19970905", "FREQ=MONTHLY;UNTIL=19971224T000000Z;BYDAY=1FR", "1997 9/5 10/3 11/7 12/5"),
         (
             "19970907",
@@ -78,11 +70,7 @@ fn rules_that_end_give_the_times_of_the_standard() {
         ),
         ("19970922", "FREQ=MONTHLY;COUNT=6;BYDAY=-2MO", "1997 9/22 10/20 11/17 12/22 1998 1/19 2/16"),
         ("19970902", "FREQ=MONTHLY;COUNT=10;BYMONTHDAY=2,15", "1997 9/2,15 10/2,15 11/2,15 12/2,15 1998 1/2,15"),
-        (
-            "19970930",
-            "FREQ=MONTHLY;COUNT=10;BYMONTHDAY=1,-1",
-            "1997 9/30 10/1,31 11/1,30 12/1,31 1998 1/1,31 2/1",
-        ),
+        ("19970930", "FREQ=MONTHLY;COUNT=10;BYMONTHDAY=1,-1", "1997 9/30 10/1,31 11/1,30 12/1,31 1998 1/1,31 2/1"),
         (
             "19970910",
             "FREQ=MONTHLY;INTERVAL=18;COUNT=10;BYMONTHDAY=10,11,12,13,14,15",
@@ -118,11 +106,7 @@ fn rules_that_end_give_the_times_of_the_standard() {
 fn rules_without_end_begin_with_the_times_of_the_standard() {
     let cases = [
         ("19970902", "FREQ=DAILY;INTERVAL=2", "1997 9/2,4,6,8,10,12,14,16,18,20,22,24,26,28,30 10/2,4,6"),
-        (
-            "19970902",
-            "FREQ=WEEKLY;INTERVAL=2;WKST=SU",
-            "1997 9/2,16,30 10/14,28 11/11,25 12/9,23 1998 1/6,20 2/3,17",
-        ),
+        ("19970902", "FREQ=WEEKLY;INTERVAL=2;WKST=SU", "1997 9/2,16,30 10/14,28 11/11,25 12/9,23 1998 1/6,20 2/3,17"),
         ("19970928", "FREQ=MONTHLY;BYMONTHDAY=-3", "1997 9/28 10/29 11/28 12/29 1998 1/29 2/26"),
         (
             "19970902",
@@ -131,11 +115,7 @@ fn rules_without_end_begin_with_the_times_of_the_standard() {
         ),
         ("19970519", "FREQ=YEARLY;BYDAY=20MO", "1997 5/19 1998 5/18 1999 5/17"),
         ("19970512", "FREQ=YEARLY;BYWEEKNO=20;BYDAY=MO", "1997 5/12 1998 5/11 1999 5/17"),
-        (
-            "19970313",
-            "FREQ=YEARLY;BYMONTH=3;BYDAY=TH",
-            "1997 3/13,20,27 1998 3/5,12,19,26 1999 3/4,11,18,25",
-        ),
+        ("19970313", "FREQ=YEARLY;BYMONTH=3;BYDAY=TH", "1997 3/13,20,27 1998 3/5,12,19,26 1999 3/4,11,18,25"),
         (
             "19970605",
             "FREQ=YEARLY;BYDAY=TH;BYMONTH=6,7,8",

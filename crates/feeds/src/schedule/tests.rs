@@ -1,8 +1,8 @@
 //! Calendars as programs write them, and as nobody should.
 
 use super::*;
-use chrono::{NaiveTime, Weekday};
 use chrono::TimeDelta;
+use chrono::{NaiveTime, Weekday};
 use proptest::prelude::*;
 
 fn london() -> Calendar {
@@ -41,8 +41,7 @@ fn a_weekly_show_keeps_its_local_time_over_the_change_of_clocks() {
     // The same without a zone: the channel's holds. One date is taken out, another is moved to Saturday.
     let floating = "DTSTART:20261016T193000\nDURATION:PT3H\nRRULE:FREQ=WEEKLY;BYDAY=FR;COUNT=4\n\
         EXDATE;TZID=Europe/London:20261023T193000\n";
-    let moved =
-        "RECURRENCE-ID;TZID=Europe/London:20261030T193000\nDTSTART:20261031T180000\nDTEND:20261031T200000\n";
+    let moved = "RECURRENCE-ID;TZID=Europe/London:20261030T193000\nDTSTART:20261031T180000\nDTEND:20261031T200000\n";
     let schedule = read_at(&(event("a", floating) + &event("a", moved)), "10-12T12:00");
     assert_eq!(begins(&schedule), ["10-16T18:30", "10-31T18:00", "11-06T19:30"].map(at));
 }
@@ -51,10 +50,7 @@ fn a_weekly_show_keeps_its_local_time_over_the_change_of_clocks() {
 fn what_is_no_show_is_left_out_in_words() {
     let events = event("a", "DTSTART;VALUE=DATE:20261120\nDTEND;VALUE=DATE:20261121\n")
         + &event("b", "DTSTART:20261120T190000Z\n")
-        + &event(
-            "c",
-            "DTSTART;TZID=Middle of Nowhere:20261120T190000\nDTEND;TZID=Middle of Nowhere:20261120T200000\n",
-        )
+        + &event("c", "DTSTART;TZID=Middle of Nowhere:20261120T190000\nDTEND;TZID=Middle of Nowhere:20261120T200000\n")
         + &event("d", "DTSTART:20261120T190000Z\nDTEND:20261120T180000Z\n")
         + &event("e", "DTSTART:20261120T190000Z\nDTEND:20261120T200000Z\nSTATUS:CANCELLED\n")
         + &event("f", "DTSTART:20261120T190000Z\nDTEND:20261120T200000Z\nRRULE:FREQ=NEVER\n")
@@ -119,7 +115,9 @@ fn dates_without_a_zone_are_in_that_of_the_beginning() {
 #[test]
 fn zones_are_found_by_the_names_that_programs_give_them() {
     let start = |zone: &str| event("a", &format!("DTSTART;TZID={zone}:20261120T193000\nDURATION:PT1H\n"));
-    for zone in ["Europe/Berlin", "W. Europe Standard Time", "/example.org/20260101_1/Europe/Berlin", "\"Europe/Berlin\""] {
+    for zone in
+        ["Europe/Berlin", "W. Europe Standard Time", "/example.org/20260101_1/Europe/Berlin", "\"Europe/Berlin\""]
+    {
         assert_eq!(begins(&read_at(&start(zone), "11-18T12:00")), [at("11-20T18:30")], "{zone}");
     }
     // Every name of the list is a zone that is known here.

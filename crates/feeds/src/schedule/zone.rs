@@ -120,11 +120,7 @@ fn windows(name: &str) -> Option<Tz> {
 }
 
 /// A zone as its component says it; none where that says nothing.
-fn own(
-    component: &Component,
-    (from, to): (Instant, Instant),
-    budget: &mut Budget,
-) -> Result<Option<Zone>, RuleError> {
+fn own(component: &Component, (from, to): (Instant, Instant), budget: &mut Budget) -> Result<Option<Zone>, RuleError> {
     let mut changes = Vec::new();
     for part in &component.components {
         let value = |name: &str| part.find_prop(name).map(|found| found.val.as_str());

@@ -47,7 +47,8 @@ async fn at_rest(report: &mut Report, program: &mut Program, database: &Database
         ..Cue::empty()
     };
     let most = u16::try_from(MOST_CUES).unwrap();
-    let cues = Cues { all: (1..=most).map(|number| (u32::from(number), waits(number * 2))).collect() };
+    let cues =
+        Cues { all: (1..=most).map(|number| (u32::from(number), waits(number * 2))).collect(), ..Cues::default() };
     program.stop();
     let cues = serde_json::to_string(&cues).unwrap();
     database.connect().batch_execute(&format!("UPDATE channels SET cues = '{cues}'")).unwrap();

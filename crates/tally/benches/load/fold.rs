@@ -146,7 +146,7 @@ fn cues() -> Cues {
         };
         Cue { on: true, when, ..Cue::empty() }
     };
-    Cues { all: (1_u32..).zip((0..MOST_CUES).map(cue)).collect() }
+    Cues { all: (1_u32..).zip((0..MOST_CUES).map(cue)).collect(), ..Cues::default() }
 }
 
 /// Seconds of one core for a second of a flood of events, matched against so many cues.

@@ -41,5 +41,6 @@ pub(super) fn bot() -> Bot {
                 .collect(),
             ..Notices::default()
         },
+        ..Bot::default()
     }
 }

@@ -36,5 +36,5 @@ pub(super) fn cues(widgets: &[Named]) -> Cues {
             ..Cue::empty()
         });
     }
-    Cues { all: (1..).zip(all).collect() }
+    Cues { all: (1..).zip(all).collect(), ..Cues::default() }
 }

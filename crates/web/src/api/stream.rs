@@ -2,14 +2,14 @@
 
 use super::program::{Program, Scope};
 use super::run::standing;
+use crate::app::App;
 use crate::error::{Answer, WebError};
 use crate::read::{KEEP_ALIVE, widget_json, without_moment};
-use crate::app::App;
 use crate::security::access::Pass;
 use crate::security::places::Use;
+use actix_web::http::header;
 use actix_web::web::Data;
 use actix_web::{HttpRequest, HttpResponse};
-use actix_web::http::header;
 use bytes::Bytes;
 use futures_util::{StreamExt, stream};
 use serde_json::Value;

@@ -67,9 +67,8 @@ impl Written {
             if count >= MOST_ATTRIBUTES {
                 return Err(ClipError::NotADrawing);
             }
-            let entity = |name: &str| {
-                resolve_predefined_entity(name).or_else(|| entities.get(name).map(String::as_str))
-            };
+            let entity =
+                |name: &str| resolve_predefined_entity(name).or_else(|| entities.get(name).map(String::as_str));
             let value = attribute.unescape_value_with(entity).map_err(|_| ClipError::NotADrawing)?;
             self.put(" ")?;
             self.put(text(attribute.key.as_ref())?)?;

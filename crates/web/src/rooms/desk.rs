@@ -201,6 +201,12 @@ pub async fn press(owner: Owner, id: web::Path<u32>, body: web::Json<PressBody>)
     Ok(entered(owner.channel.press(pressed).await?))
 }
 
+/// `POST /clock/follow`: the record goes by the computer's clock again, which has jumped.
+pub async fn follow_clock(app: web::Data<App>, _owner: Owner) -> HttpResponse {
+    app.engine.follow_machine();
+    HttpResponse::NoContent().finish()
+}
+
 /// `GET /live`: everything on show in the channel, for all rooms.
 pub async fn live(
     app: web::Data<App>,

@@ -3,10 +3,10 @@
 use crate::app::App;
 use crate::error::{WebError, sentence};
 use crate::markup::html;
+use crate::security::passwords::PasswordError;
 use crate::security::session::Owner;
 use crate::security::{csrf, passwords, session};
 use actix_session::Session;
-use crate::security::passwords::PasswordError;
 use actix_web::http::StatusCode;
 use actix_web::http::header::{ContentType, RETRY_AFTER};
 use actix_web::{HttpRequest, HttpResponse, web};

@@ -4,13 +4,13 @@
 use super::places::{Place, Places, Use};
 use crate::app::App;
 use crate::error::WebError;
-use actix_web::{HttpMessage, HttpRequest};
 use actix_web::body::MessageBody;
 use actix_web::dev::{Payload, ServiceRequest, ServiceResponse};
 use actix_web::error::PayloadError;
 use actix_web::http::{ConnectionType, Method, StatusCode, header};
 use actix_web::middleware::Next;
 use actix_web::web::{self, Bytes};
+use actix_web::{HttpMessage, HttpRequest};
 use futures_util::{FutureExt, StreamExt, stream};
 use std::sync::atomic::{AtomicU8, Ordering};
 use std::sync::{Arc, Mutex, PoisonError};

@@ -114,7 +114,15 @@ impl FromRequest for Owner {
             }
             let reach = Reach::of(&app, &request);
             let epoch = user.session_epoch;
-            Ok(Self { user: user.id, epoch, name: user.name, channel, rehearses, reach, csrf: super::csrf::token(&session) })
+            Ok(Self {
+                user: user.id,
+                epoch,
+                name: user.name,
+                channel,
+                rehearses,
+                reach,
+                csrf: super::csrf::token(&session),
+            })
         })
     }
 }

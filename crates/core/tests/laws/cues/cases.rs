@@ -10,7 +10,7 @@ fn tip(name: &str, minor: i64, currency: &str) -> Body {
 
 #[test]
 fn a_tip_large_enough_counts_by_itself_and_a_small_one_does_not() {
-    let mut house = House::new(Cues { all: BTreeMap::from([(1, sample())]) });
+    let mut house = House::new(Cues { all: BTreeMap::from([(1, sample())]), ..Cues::default() });
     house.hear(tip("ade", 999, "GBP"));
     assert!(house.fired(1).is_empty());
     house.hear(tip("ade", 1_000, "GBP"));
@@ -30,7 +30,7 @@ fn a_cue_that_feeds_itself_stops_and_says_so() {
         ..sample()
     };
     for cue in [feeding, back] {
-        let mut house = House::new(Cues { all: BTreeMap::from([(1, cue.clone()), (2, cue)]) });
+        let mut house = House::new(Cues { all: BTreeMap::from([(1, cue.clone()), (2, cue)]), ..Cues::default() });
         let action = Action { name: "add", value: Some(1), text: None, side: None };
         let body = house.channel.decide(&Press { widget: WidgetId(1), action, by: "bram" }, house.now).unwrap();
         house.hear(body);
@@ -42,7 +42,7 @@ fn a_cue_that_feeds_itself_stops_and_says_so() {
         steps: vec![press(1, "reset", None, 0), press(1, "add", Some(1), 0)],
         ..sample()
     };
-    let mut house = House::new(Cues { all: BTreeMap::from([(1, circle)]) });
+    let mut house = House::new(Cues { all: BTreeMap::from([(1, circle)]), ..Cues::default() });
     let action = Action { name: "add", value: Some(1), text: None, side: None };
     let body = house.channel.decide(&Press { widget: WidgetId(1), action, by: "bram" }, house.now).unwrap();
     house.hear(body);
@@ -53,7 +53,7 @@ fn a_cue_that_feeds_itself_stops_and_says_so() {
 #[test]
 fn a_failing_step_is_told_and_the_rest_goes_on() {
     let steps = vec![press(999, "add", Some(1), 0), press(1, "add", Some(2), 30)];
-    let mut house = House::new(Cues { all: BTreeMap::from([(1, Cue { steps, ..sample() })]) });
+    let mut house = House::new(Cues { all: BTreeMap::from([(1, Cue { steps, ..sample() })]), ..Cues::default() });
     house.hear(tip("ade", 5_000, "GBP"));
     assert!(
         house.entries.iter().any(|entry| entry.body.words().contains("could not do step 1: there is no such widget"))
@@ -132,7 +132,8 @@ fn act(house: &House, widget: u32, name: &str, value: Option<i64>) -> Body {
 #[test]
 fn a_clock_sets_a_cue_off_at_its_instant_once_whoever_looks_when() {
     let left = |seconds| Cue { when: When::Left { widget: WidgetId(CLOCK), seconds }, ..sample() };
-    let mut house = House::new(Cues { all: BTreeMap::from([(1, left(0)), (2, left(0)), (3, left(60))]) });
+    let mut house =
+        House::new(Cues { all: BTreeMap::from([(1, left(0)), (2, left(0)), (3, left(60))]), ..Cues::default() });
     house.hear(act(&house, CLOCK, "start", None));
     // Ten minutes run out while nobody looks; then somebody takes two minutes off the clock, too late.
     house.now += TimeDelta::seconds(900);
@@ -156,7 +157,7 @@ fn a_clock_sets_a_cue_off_at_its_instant_once_whoever_looks_when() {
 fn a_time_of_day_comes_once_a_day_also_where_clocks_change() {
     // In London, clocks go back in the night to the 25th of October 2026.
     let cue = Cue { when: When::At { minute: 90, days: Days::Every }, ..sample() };
-    let mut house = House::new(Cues { all: BTreeMap::from([(1, cue.clone())]) });
+    let mut house = House::new(Cues { all: BTreeMap::from([(1, cue.clone())]), ..Cues::default() });
     house.hear(tip("ade", 100, "GBP"));
     house.now += TimeDelta::days(8);
     house.run();
@@ -166,8 +167,10 @@ fn a_time_of_day_comes_once_a_day_also_where_clocks_change() {
     assert_eq!(times[6], "27 01:30");
     // Of one day of the week, or of the two at its end.
     for (days, times) in [(Days::One(4), vec!["23 00:30"]), (Days::Weekend, vec!["24 00:30", "25 00:30"])] {
-        let mut house =
-            House::new(Cues { all: BTreeMap::from([(1, Cue { when: When::At { minute: 90, days }, ..cue.clone() })]) });
+        let mut house = House::new(Cues {
+            all: BTreeMap::from([(1, Cue { when: When::At { minute: 90, days }, ..cue.clone() })]),
+            ..Cues::default()
+        });
         house.hear(tip("ade", 100, "GBP"));
         house.now += TimeDelta::days(7);
         house.run();
@@ -175,7 +178,7 @@ fn a_time_of_day_comes_once_a_day_also_where_clocks_change() {
     }
     // What came before it was last edited is no occasion.
     let late = Cue { since: Some(house.now), ..cue };
-    house.channel.set_cues(Cues { all: BTreeMap::from([(7, late)]) });
+    house.channel.set_cues(Cues { all: BTreeMap::from([(7, late)]), ..Cues::default() });
     house.now += TimeDelta::hours(25);
     house.run();
     assert_eq!(house.fired(7).len(), 1);
@@ -184,7 +187,7 @@ fn a_time_of_day_comes_once_a_day_also_where_clocks_change() {
 #[test]
 fn a_widget_that_is_not_seen_holds_a_cue_back() {
     let cue = Cue { while_shown: Some(WidgetId(2)), ..sample() };
-    let mut house = House::new(Cues { all: BTreeMap::from([(1, cue)]) });
+    let mut house = House::new(Cues { all: BTreeMap::from([(1, cue)]), ..Cues::default() });
     house.hear(tip("ade", 5_000, "GBP"));
     assert_eq!(house.quiet, [NotFired::NotShown]);
     let frame = tally_core::overlay::Frame { x: 0, y: 0, width: 100, height: 100 };
@@ -214,7 +217,7 @@ fn appear(piece: u32, shown: bool) -> Body {
 
 #[test]
 fn amounts_of_cues_follow_the_currency_and_keep_their_numerals_without_rates() {
-    let mut house = House::new(Cues { all: BTreeMap::from([(1, sample())]) });
+    let mut house = House::new(Cues { all: BTreeMap::from([(1, sample())]), ..Cues::default() });
     let yen = tally_core::money::Currency::parse("JPY").unwrap();
     let settings = tally_core::record::settings::Settings { currency: yen, ..house.channel.settings().clone() };
     house.channel.set_settings(settings);

@@ -149,7 +149,7 @@ fn cue() -> impl Strategy<Value = Cue> {
 }
 
 fn cues() -> impl Strategy<Value = Cues> {
-    prop::collection::vec(cue(), 1..6).prop_map(|all| Cues { all: (1..).zip(all).collect() })
+    prop::collection::vec(cue(), 1..6).prop_map(|all| Cues { all: (1..).zip(all).collect(), ..Cues::default() })
 }
 
 /// What comes from outside: happenings, presses and shows. Corrections name lines by their places, which cues shift.
@@ -265,7 +265,7 @@ proptest! {
     ) {
         let channel = channel();
         let offer = channel.cue_offer(&Around::default(), begin());
-        let mut cues = Cues { all: BTreeMap::from([(1, sample())]) };
+        let mut cues = Cues { all: BTreeMap::from([(1, sample())]), ..Cues::default() };
         let known = ["tip", "sub", "gift", "cheer", "follow", "raid", "purchase", "command", "signal", "reached", "passed", "closed", "begins", "hand", "left", "rested", "at"];
         for (index, (key, text)) in edits.into_iter().enumerate() {
             // Half of what is typed is something that is offered.

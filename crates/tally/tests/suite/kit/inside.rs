@@ -40,6 +40,8 @@ pub fn serve(engine: Engine, base: &str) -> actix_web::dev::Server {
         house_url: None,
         // Nothing is kept there: no widget of a test has a text file unless it says so.
         text_folder: std::env::temp_dir().join("tally-texts"),
+        upload_folder: std::env::temp_dir().join(format!("tally-uploads-{}", std::process::id())),
+        least_free: 0,
         feed_rate: 1_000,
         outside: Outside { allow_private: false },
         proxies: Proxies::default(),

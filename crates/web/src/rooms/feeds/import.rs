@@ -63,7 +63,9 @@ pub async fn receive(
         Err(why) => Ok(refusal(&why)),
         Ok((text, shape)) => {
             let name = named.tidy();
-            let token = app.uploads.put(Upload { channel: owner.channel.id, name, text, shape });
+            let (keeper, channel) = (app.clone(), owner.channel.id);
+            let kept = aside(move || keeper.uploads.put(channel, name, &text, shape)).await?;
+            let token = kept.map_err(|error| WebError::Inside(format!("a file cannot be kept: {error}")))?;
             Ok(go_to(&format!("/imports/{token}")))
         }
     }
@@ -105,7 +107,7 @@ pub async fn page(app: web::Data<App>, owner: Owner, token: web::Path<String>) -
         frame: Frame::new(&app, &owner, "/feeds").await?,
         token: token.into_inner(),
         name: upload.name.clone(),
-        lines: group(upload.text.lines().count() as u64),
+        lines: group(upload.lines as u64),
         matches: Vec::new(),
         headings: Vec::new(),
         sample: Vec::new(),
@@ -174,13 +176,14 @@ fn each_line(
     now: tally_core::time::Instant,
     mut take: impl FnMut(table::Row) -> ControlFlow<()>,
 ) -> Result<(), String> {
+    let text = upload.text()?;
     // Whoever stops early does so because nobody waits for the rest.
     let _ = match &upload.shape {
         Shape::Table(look) => {
             let matching = matching(form, look)?;
-            table::read(&upload.text, look, &matching, calendar, now).try_for_each(&mut take)
+            table::read(&text, look, &matching, calendar, now).try_for_each(&mut take)
         }
-        Shape::Events => table::ndjson(&upload.text, now).try_for_each(&mut take),
+        Shape::Events => table::ndjson(&text, now).try_for_each(&mut take),
         Shape::Rates => ControlFlow::Continue(()),
     };
     Ok(())
@@ -302,7 +305,7 @@ pub async fn add(
     };
     if matches!(upload.shape, Shape::Rates) {
         let file = Arc::clone(&upload);
-        let days = aside(move || rates::parse(&file.text).map_err(|error| error.to_string())).await?;
+        let days = aside(move || rates::parse(&file.text()?).map_err(|error| error.to_string())).await?;
         let days = days.map_err(WebError::Refused)?;
         owner.channel.rates(days).await?;
         app.uploads.drop(&token);

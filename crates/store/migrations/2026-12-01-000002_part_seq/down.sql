@@ -1,0 +1,1 @@
+ALTER TABLE book_parts DROP COLUMN seq;
