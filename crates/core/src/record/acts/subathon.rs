@@ -42,7 +42,11 @@ pub enum SubathonAct {
     /// The break is over.
     BreakEnds,
     /// It has run down to nothing.
-    Zero,
+    Zero {
+        /// How long it was set to be at its start then: what is set later makes no other end of this one.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        length_ms: Option<i64>,
+    },
     /// It goes on though it was over, with so much on it.
     GoOn {
         /// How much.
@@ -89,7 +93,7 @@ impl SubathonAct {
             Self::Break { planned: Some(_), ms, .. } => format!("began its planned break of {}", length(*ms)),
             Self::Break { planned: None, ms, .. } => format!("began a break of {}", length(*ms)),
             Self::BreakEnds => "ended its break".into(),
-            Self::Zero => "saw it run out".into(),
+            Self::Zero { .. } => "saw it run out".into(),
             Self::GoOn { ms } => format!("let it go on with {}", length(*ms)),
             Self::Over => "said that it is over".into(),
             Self::Changed => "was set up otherwise".into(),
@@ -106,7 +110,7 @@ impl SubathonAct {
     pub fn is_by_hand(&self) -> bool {
         !matches!(
             self,
-            Self::Zero | Self::Away { .. } | Self::Changed | Self::BreakEnds | Self::Break { by_itself: true, .. }
+            Self::Zero { .. } | Self::Away { .. } | Self::Changed | Self::BreakEnds | Self::Break { by_itself: true, .. }
         )
     }
 
@@ -124,7 +128,7 @@ impl SubathonAct {
             Self::Break { by_itself, .. } => action == "break" && !by_itself,
             Self::GoOn { ms } => action == "go_on" && same(ms),
             Self::Over => action == "over",
-            Self::Zero | Self::Away { .. } | Self::Changed | Self::BreakEnds => false,
+            Self::Zero { .. } | Self::Away { .. } | Self::Changed | Self::BreakEnds => false,
         }
     }
 }

@@ -77,6 +77,10 @@ pub struct Clockwork {
     pub began: i64,
     /// The breaks of the plan that have begun.
     pub breaks_begun: Vec<u32>,
+    /// From when until when it stood still; the last may go on.
+    pub pauses: Vec<(i64, Option<i64>)>,
+    /// Whether a correction has left less than nothing, so that it stands still until somebody says whether it is over.
+    pub in_doubt: bool,
 }
 
 impl Clockwork {
@@ -90,11 +94,36 @@ impl Clockwork {
     /// clock does.
     pub fn advance(&mut self, now: i64) {
         let passed = now.saturating_sub(self.at).max(0);
-        if self.phase == Phase::Running {
+        if self.phase == Phase::Running && !self.in_doubt {
             self.left = self.left.saturating_sub(passed);
             self.ran = self.ran.saturating_add(passed);
         }
         self.at = self.at.max(now);
+    }
+
+    /// A correction came at an instant: until then it was seen as it was before.
+    pub fn corrected(&mut self, at: i64) {
+        self.advance(at);
+        self.in_doubt = self.is_going() && self.left < 0;
+    }
+
+    /// Adds to what is left, or takes from it.
+    pub fn add(&mut self, ms: i64) {
+        self.left = self.left.saturating_add(ms);
+        self.in_doubt &= self.left < 0;
+    }
+
+    /// Whether it stood still at an instant.
+    #[must_use]
+    pub fn was_paused(&self, at: i64) -> bool {
+        self.pauses.iter().rev().any(|(from, until)| *from <= at && until.is_none_or(|until| at < until))
+    }
+
+    /// A pause under way is over.
+    fn end_pause(&mut self) {
+        if let Some((_, until @ None)) = self.pauses.last_mut() {
+            *until = Some(self.at);
+        }
     }
 
     /// Reckons on to an instant during which the clock stood still from another on, whatever its phase.
@@ -167,7 +196,10 @@ impl Clockwork {
         self.advance(now);
         match self.phase {
             Phase::Ready => (self.phase, self.began) = (Phase::Running, self.at),
-            Phase::Paused { .. } => self.phase = Phase::Running,
+            Phase::Paused { .. } => {
+                self.end_pause();
+                self.phase = Phase::Running;
+            }
             _ => {}
         }
     }
@@ -177,6 +209,9 @@ impl Clockwork {
         self.advance(now);
         self.breaks_begun.extend(planned);
         if self.is_going() {
+            if self.phase == Phase::Running {
+                self.pauses.push((self.at, None));
+            }
             self.phase = Phase::Paused { until };
         }
     }
@@ -185,6 +220,7 @@ impl Clockwork {
     pub fn zero(&mut self, now: i64) {
         self.advance(now);
         if self.is_going() {
+            self.end_pause();
             self.phase = Phase::Zero { at: self.at };
         }
     }
@@ -193,6 +229,7 @@ impl Clockwork {
     pub fn over(&mut self, now: i64) {
         self.advance(now);
         if self.phase != Phase::Ready {
+            self.end_pause();
             self.phase = Phase::Over { at: self.at };
         }
     }
@@ -200,6 +237,7 @@ impl Clockwork {
     /// It runs again from an instant on, though it was over.
     pub fn revive(&mut self, now: i64) {
         self.advance(now);
+        self.end_pause();
         self.phase = Phase::Running;
     }
 }

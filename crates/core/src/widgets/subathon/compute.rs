@@ -74,6 +74,10 @@ pub struct Computed {
     pub by_person: BTreeMap<Option<Person>, i64>,
     /// The boosts by hand.
     pub boosts: Vec<HandBoost>,
+    /// The sum of all that was added, and of all that was taken, each at least 0.
+    pub added: i64,
+    /// See `added`.
+    pub taken: i64,
     carried: BTreeMap<(Row, Person), i64>,
     waiting: Vec<usize>,
 }
@@ -120,7 +124,11 @@ impl Computed {
     }
 
     fn put(&mut self, given: i64, row: Option<Row>, who: Option<Person>) {
-        self.clock.left = self.clock.left.saturating_add(given);
+        self.clock.add(given);
+        match given {
+            ..0 => self.taken = self.taken.saturating_sub(given),
+            _ => self.added = self.added.saturating_add(given),
+        }
         for sum in [self.by_row.entry(row).or_default(), self.by_person.entry(who).or_default()] {
             *sum = sum.saturating_add(given);
         }
@@ -193,10 +201,11 @@ impl Computed {
                 Some(Why::TooLate)
             }
             Phase::Over { .. } => Some(Why::TooLate),
-            Phase::Paused { .. } => match terms.while_paused {
-                WhilePaused::Count => None,
-                WhilePaused::Wait => Some(Why::Waits),
+            // By when it happened: what comes late out of a pause is of the pause, and what comes late into one is not.
+            phase if self.clock.was_paused(at) => match terms.while_paused {
                 WhilePaused::Ignore => Some(Why::Ignored),
+                WhilePaused::Wait if matches!(phase, Phase::Paused { .. }) => Some(Why::Waits),
+                WhilePaused::Wait | WhilePaused::Count => None,
             },
             _ => None,
         }
@@ -272,7 +281,15 @@ impl Computed {
                     boost.until = boost.until.min(now.max(boost.from));
                 }
             }
-            SubathonAct::Zero => self.clock.zero(now),
+            SubathonAct::Zero { length_ms } => {
+                self.clock.advance(now);
+                // Where something is left, what ended it was a mistake that was undone, and it is as if it had not ended. That
+                // its length was set to another since is no such thing.
+                let longer = length_ms.map_or(0, |then| subathon.length_ms().saturating_sub(then));
+                if self.clock.left.saturating_sub(longer) <= 0 {
+                    self.clock.zero(now);
+                }
+            }
             SubathonAct::Over => self.clock.over(now),
             SubathonAct::Away { from, until, ran: false } => self.clock.skip(ms(from), ms(until)),
             SubathonAct::Away { .. } => {}
@@ -366,7 +383,7 @@ impl State {
     pub(super) fn note_said(&mut self, entry: &Entry) {
         if !self.acts.is_empty() {
             self.seen.push(Seen(entry.seq, ms(entry.arrived_at)));
-            self.sum.clock.advance(ms(entry.arrived_at));
+            self.sum.clock.corrected(ms(entry.arrived_at));
         }
     }
 
@@ -400,7 +417,7 @@ impl State {
             match step {
                 Step::Act(at, act) => sum.act(seq, at, act, subathon, scope),
                 Step::Happening(noted) => sum.happen(noted, subathon, scope),
-                Step::Seen(at) => sum.clock.advance(at),
+                Step::Seen(at) => sum.clock.corrected(at),
             }
         }
         sum

@@ -264,7 +264,7 @@ impl Family for Subathon {
     fn due(&self, state: &State, scope: &Scope<'_>) -> Option<(Instant, Act)> {
         let (at, due) = state.sum.clock.next(&self.plan(scope))?;
         let act = match due {
-            clockwork::Due::Zero => SubathonAct::Zero,
+            clockwork::Due::Zero => SubathonAct::Zero { length_ms: Some(self.length_ms()) },
             clockwork::Due::Break(one) => SubathonAct::Break { planned: Some(one.id), ms: one.ms, by_itself: true },
             clockwork::Due::GoesOn => SubathonAct::BreakEnds,
         };
@@ -277,9 +277,15 @@ impl Family for Subathon {
             Notable::Away { from, until } => {
                 let ran = !self.stands_while_away;
                 // What was written since then was written by a server that was there.
-                let running = self.seen(state, &Scope { now: from, ..*scope }).phase == Phase::Running;
+                let seen = self.seen(state, &Scope { now: from, ..*scope });
+                // A break that ends meanwhile goes on until the server is back, too.
+                let runs = match seen.phase {
+                    Phase::Running => true,
+                    Phase::Paused { until: Some(ends) } => !ran && ends < ms(until),
+                    _ => false,
+                };
                 let act = Act::Subathon(SubathonAct::Away { from, until, ran });
-                (running && state.sum.clock.at < ms(until)).then_some(act)
+                (runs && state.sum.clock.at < ms(until)).then_some(act)
             }
         }
     }

@@ -353,6 +353,13 @@ impl Sheet {
         fits.filter(|fits| fits.size >= fits.rate.least)
     }
 
+    /// What a row gives, exactly: so many milliseconds for so much of worth, in minor units; none where a row or a worth is missing.
+    #[must_use]
+    pub fn exact(&self, row: &Row, worth: i64) -> Option<(i128, i128)> {
+        let rate = self.0.get(row).filter(|rate| rate.on && !rate.takes && worth > 0)?;
+        Some((rate.ms.into(), worth.into()))
+    }
+
     /// Milliseconds for one of the channel's currency, by the row's worth; none where a row or a worth is missing.
     #[must_use]
     pub fn ms_per_unit(&self, row: &Row, worth: i64, settings: &Settings) -> Option<i64> {

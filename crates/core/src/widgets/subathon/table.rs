@@ -23,9 +23,11 @@ const REST: &str = "The rest";
 /// The most rows with names.
 const MOST_NAMED: usize = 20;
 /// A row is flagged when it lies further than this from the tips' row, in percent.
-const FAIR_WITHIN: i64 = 25;
+const FAIR_WITHIN: i128 = 25;
 
 const DOES_WORDS: [(&str, &str); 3] = [("off", "adds nothing"), ("adds", "adds"), ("takes", "takes away")];
+/// What a renewal may say too, and says while nothing was said of it.
+const AS_NEW: (&str, &str) = ("new", "as a new subscription");
 
 /// Time as it is typed and read on a sheet: `30 s`, `0.5 s`, `2:00`.
 pub(super) fn time_words(ms: i64) -> String {
@@ -63,13 +65,16 @@ fn step_words(row: &Row, step: i64, scope: &Scope<'_>) -> String {
     }
 }
 
-fn row_of(row: &Row, rate: &Rate, scope: &Scope<'_>) -> Vec<Part> {
+/// The parts of a row. A renewal of which nothing was said adds as a new subscription does.
+fn row_of(row: &Row, rate: &Rate, as_new: bool, scope: &Scope<'_>) -> Vec<Part> {
     let does = match rate {
         Rate { on: false, .. } => DOES_WORDS[0],
         Rate { takes: false, .. } => DOES_WORDS[1],
         Rate { .. } => DOES_WORDS[2],
     };
-    let mut parts = vec![Part::field(key(row, "does"), DOES, does.1, Editor::choice(DOES_WORDS, does.0))];
+    let does = if as_new { AS_NEW } else { does };
+    let offered = matches!(row, Row::Renewal(_)).then_some(AS_NEW).into_iter().chain(DOES_WORDS);
+    let mut parts = vec![Part::field(key(row, "does"), DOES, does.1, Editor::choice(offered, does.0))];
     if !rate.on {
         return parts;
     }
@@ -122,14 +127,20 @@ fn fairness(subathon: &Subathon, row: &Row, rate: &Rate, scope: &Scope<'_>) -> O
     let words = format!("{} per {}", time_words(tidy(each)), one.show(one.whole()));
     let tip = sheet.0.get(&Row::Tip).and_then(|tip| sheet.ms_per_unit(&Row::Tip, tip.step, scope.settings));
     let Some(tip) = tip.filter(|tip| *tip > 0) else { return Some(Fair { words, even: None, permille: 500 }) };
-    let share = each.saturating_mul(100).checked_div(tip).unwrap_or(0);
-    let permille = u16::try_from(share.saturating_mul(5).clamp(0, 1_000)).unwrap_or(1_000);
-    let off = share.saturating_sub(100).abs() > FAIR_WITHIN;
+    // The two fractions are compared as they are: what is shown of them is rounded.
+    let (own, of_tip) = (sheet.exact(row, worth(subathon, row, rate))?, sheet.exact(&Row::Tip, sheet.0.get(&Row::Tip)?.step)?);
+    let (mine, even) = (own.0.saturating_mul(of_tip.1), of_tip.0.saturating_mul(own.1));
+    let hundred = |share: i128| share.saturating_mul(100);
+    let permille = hundred(mine).saturating_mul(5).checked_div(even).unwrap_or(0).clamp(0, 1_000);
+    let permille = u16::try_from(permille).unwrap_or(1_000);
+    let away = hundred(mine.saturating_sub(even).abs());
+    let off = away > even.saturating_mul(FAIR_WITHIN);
+    let by = away.saturating_add(even.saturating_sub(1)).checked_div(even).unwrap_or(0);
+    let share_is_more = mine > even;
     let even = off.then(|| {
         let ms = i128::from(tip).saturating_mul(worth(subathon, row, rate).into());
         let ms = super::sheet::half_even(ms, one.whole().into());
-        let way = if share > 100 { "more" } else { "less" };
-        let by = share.saturating_sub(100).abs();
+        let way = if share_is_more { "more" } else { "less" };
         format!("{by} % {way} than a tip; {} would be even", time_words(tidy(ms)))
     });
     Some(Fair { words, even, permille })
@@ -145,6 +156,7 @@ pub(super) fn table(subathon: &Subathon, scope: &Scope<'_>) -> Table {
     let named = sheet.keys().filter(|row| row.is_named()).cloned();
     let one = Unit::Money(scope.settings.currency);
     let rows = Row::FIXED.into_iter().chain(named).map(|row| {
+        let as_new = matches!(row, Row::Renewal(_)) && !sheet.contains_key(&row);
         let rate = sheet.get(&row).cloned().unwrap_or_else(|| Rate { on: false, ..fresh(&row, scope) });
         let worth_of = |amount: i64, what: &str| {
             let shown = if amount == 0 { "say".to_owned() } else { one.show(amount) };
@@ -160,7 +172,7 @@ pub(super) fn table(subathon: &Subathon, scope: &Scope<'_>) -> Table {
             _ => None,
         };
         let fair = fairness(subathon, &row, &rate, scope);
-        table::Row { each: row.words(), on: rate.on, parts: row_of(&row, &rate, scope), worth, fair }
+        table::Row { each: row.words(), on: rate.on, parts: row_of(&row, &rate, as_new, scope), worth, fair }
     });
     let empty = || Editor::Text { value: String::new() };
     Table {
@@ -255,7 +267,15 @@ pub(super) fn edit(subathon: &mut Subathon, key: &str, text: &str, scope: &Scope
     }
     let unit = row.unit(scope.settings);
     if part == "does" {
-        let chosen = input(DOES, text).choice(&["off", "adds", "takes"], |one| one)?;
+        let offered: &[&str] = match row {
+            Row::Renewal(_) => &["new", "off", "adds", "takes"],
+            _ => &["off", "adds", "takes"],
+        };
+        let chosen = input(DOES, text).choice(offered, |one| one)?;
+        if chosen == "new" {
+            sheet.remove(&row);
+            return Ok(());
+        }
         if chosen == "off" && row.is_named() {
             sheet.remove(&row);
             return Ok(());

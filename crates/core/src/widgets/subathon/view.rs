@@ -153,11 +153,7 @@ pub(super) fn view(subathon: &Subathon, state: &State, scope: &Scope<'_>) -> Sub
     let (clock, now) = (subathon.seen(state, scope), ms(scope.now));
     let calendar = &scope.settings.calendar;
     let phase = phase(subathon, &clock, now);
-    let sums = state.sum.by_row.values();
-    let (added, taken) = sums.fold((0_i64, 0_i64), |(added, taken), one| match one {
-        one if *one < 0 => (added, taken.saturating_sub(*one)),
-        one => (added.saturating_add(*one), taken),
-    });
+    let (added, taken) = (state.sum.added, state.sum.taken);
     let fresh = state.sum.lines.iter().rev().take_while(|line| line.at > now.saturating_sub(FRESH_MS));
     let mut newest: Vec<AddedView> = fresh
         .filter(|line| line.given != 0)

@@ -318,7 +318,7 @@ fn a_void_of_the_line_that_gave_the_last_hour_is_asked_about() {
     assert_eq!((restored.phase(), restored.shown().as_str()), (PhaseWord::Running, "39:00"));
     let mut supported = Show { channel: show.channel.clone(), entries: show.entries.clone(), now: show.now };
     supported.happens(tip("bea", 10_000));
-    assert_eq!((supported.phase(), supported.shown().as_str()), (PhaseWord::Running, "29:00"));
+    assert_eq!((supported.phase(), supported.shown().as_str()), (PhaseWord::Running, "30:00"));
     let mut goes_on = Show { channel: show.channel.clone(), entries: show.entries.clone(), now: show.now };
     goes_on.presses("go_on", Some(300)).unwrap();
     assert_eq!((goes_on.phase(), goes_on.shown().as_str()), (PhaseWord::Running, "5:00"));
@@ -326,6 +326,104 @@ fn a_void_of_the_line_that_gave_the_last_hour_is_asked_about() {
     assert_eq!(show.phase(), PhaseWord::Over);
     show.happens(tip("bea", 10_000));
     assert_eq!(why(&show), [(0, Some(Why::TooLate))]);
+}
+
+#[test]
+fn an_end_by_a_mistake_that_is_undone_is_as_if_it_had_not_been() {
+    let mut show = Show::started(&[("length", "1:00")]);
+    let mistake = show.presses("subtract", Some(300)).unwrap();
+    show.settle();
+    assert_eq!((show.phase(), show.shown().as_str()), (PhaseWord::Over, "That was it. Thank you!"));
+    // Refused as too late meanwhile.
+    show.wait(1).happens(tip("ade", 200));
+    assert_eq!(why(&show)[1], (0, Some(Why::TooLate)));
+    show.undoes(mistake);
+    assert_eq!((show.phase(), show.shown().as_str()), (PhaseWord::Running, "1:59"), "59 s, and what counts again");
+    // It runs out when it would have, and that is an end like any other.
+    show.wait(119).settle();
+    assert_eq!(show.phase(), PhaseWord::Over);
+
+    // Undone so late that time has really run out since: somebody says whether it is over, and it stands still until then.
+    let mut show = Show::started(&[("length", "1:00")]);
+    let mistake = show.presses("subtract", Some(300)).unwrap();
+    show.settle();
+    show.wait(90).undoes(mistake);
+    assert_eq!(show.phase(), PhaseWord::InDoubt);
+    show.wait(600).happens(tip("ade", 200));
+    assert_eq!((show.phase(), show.shown().as_str()), (PhaseWord::Running, "30"), "30 s too many ran, and no more");
+    // Another length after the end starts nothing.
+    let mut show = Show::started(&[("length", "1:00")]);
+    show.wait(61).settle();
+    show.edits(&[("length", "4:00:00")]);
+    assert_eq!(show.wait(5).phase(), PhaseWord::Over);
+}
+
+#[test]
+fn an_addition_is_of_a_pause_by_when_it_happened() {
+    let paused = |policy: &str| {
+        let mut show = Show::started(&[("while_paused", policy)]);
+        let running = show.wait(10).now;
+        show.wait(10).press("pause");
+        let standing = show.wait(10).now;
+        // Happened while it ran, and came in the pause.
+        show.wait(1).happened(tip("ade", 100), running);
+        show.wait(10).press("start");
+        // Happened in the pause, and came while it ran.
+        show.wait(5).happened(tip("bea", 100), standing);
+        why(&show)
+    };
+    assert_eq!(paused("count"), [(30, None), (30, None)]);
+    assert_eq!(paused("wait"), [(30, None), (30, None)]);
+    assert_eq!(paused("ignore"), [(30, None), (0, Some(Why::Ignored))]);
+}
+
+#[test]
+fn a_break_that_ends_while_the_server_is_away_goes_on_until_it_is_back() {
+    let away = |edits: &[(&str, &str)]| {
+        let mut show = Show::started(edits);
+        show.presses("break", Some(60)).unwrap();
+        let from = show.wait(30).now;
+        show.wait(300);
+        show.notes(Notable::Away { from, until: show.now });
+        show.shown()
+    };
+    assert_eq!(away(&[("while_away", "stands")]), "1:00:00");
+    assert_eq!(away(&[("while_away", "runs")]), "55:30", "the break's minute, and all else");
+}
+
+#[test]
+fn additions_and_takings_are_summed_each_by_itself() {
+    let mut show = Show::started(&[]);
+    show.happens(tip("ade", 200));
+    show.presses("subtract", Some(30)).unwrap();
+    show.presses("add", Some(100)).unwrap();
+    let view = show.view();
+    assert_eq!((view.added_ms, view.taken_ms), (160_000, 30_000));
+}
+
+#[test]
+fn a_renewal_of_which_nothing_was_said_adds_as_a_new_one_and_says_so() {
+    let mut show = Show::started(&[("rate.does.sub1", "adds")]);
+    let renewal = || Happening::Sub {
+        actor: super::somebody("ade"),
+        tier: 1.try_into().unwrap(),
+        months: Some(7),
+        message: None,
+        gifted_by: None,
+    };
+    let says = |show: &Show| {
+        let table = show.piece().rate_table(&show.channel.scope(show.now)).unwrap();
+        let row = table.rows.into_iter().find(|row| row.each == "renewal, tier 1").unwrap();
+        tally_core::sentence::plain(&row.parts)
+    };
+    show.happens(renewal());
+    assert_eq!((why(&show), says(&show).as_str()), (vec![(120, None)], "as a new subscription"));
+    show.edits(&[("rate.does.renewal1", "off")]);
+    show.happens(renewal());
+    assert_eq!((why(&show).len(), says(&show).as_str()), (1, "adds nothing"));
+    show.edits(&[("rate.does.renewal1", "new")]);
+    show.happens(renewal());
+    assert_eq!((why(&show).len(), says(&show).as_str()), (2, "as a new subscription"));
 }
 
 #[test]

@@ -112,6 +112,13 @@ impl Show {
         Ok(self.append("desk", self.now, body))
     }
 
+    /// Takes a press back.
+    fn undoes(&mut self, act: Seq) {
+        self.settle();
+        let body = Body::Void { widget: CLOCK, target: act, by: "odile".into() };
+        self.append("desk", self.now, body);
+    }
+
     /// Puts another setup on air.
     fn edits(&mut self, edits: &[(&str, &str)]) {
         self.notes(Notable::Changed);
