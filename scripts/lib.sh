@@ -59,6 +59,7 @@ need_browser() {
   need curl curl
   need openssl openssl
   need ngircd ngircd
+  need faketime faketime
   need chromium chromium
   need chromedriver chromium-driver
 }

@@ -139,7 +139,7 @@ async fn play(rehearsing: &Rehearsing, script: &Script, through: &Through) -> Re
 
 fn said(at: Instant, name: String, text: String) -> ChatLine {
     let role = if REGULARS.contains(&name.as_str()) { Role::Subscriber } else { Role::Viewer };
-    ChatLine { at, name, id: None, role, text }
+    ChatLine { at, name, id: None, role, subscriber: role == Role::Subscriber, text }
 }
 
 /// What a sender would send, read by the contract. What it does not take does not happen, as in a show.

@@ -20,6 +20,7 @@ use tally_core::look::Token;
 use tally_core::record::ids::WidgetId;
 use tally_core::time::Instant;
 use tally_core::widgets::Family;
+use tally_core::widgets::view::View;
 use tally_core::widgets::wheel::Wheel;
 use tally_engine::{ChannelHandle, PageGuard, WidgetChannel};
 
@@ -28,17 +29,29 @@ pub const KEEP_ALIVE: Duration = Duration::from_secs(15);
 
 /// The whole view of a widget as JSON: what it shows in words and in numbers.
 pub async fn value(channel: &ChannelHandle, id: WidgetId) -> Result<Value, WebError> {
-    channel.ask(move |channel, now| widget_json(channel, id, now)).await?.ok_or(WebError::NotFound)
+    let view = move |channel: &Channel, now| {
+        let mut view = channel.view(id, now)?;
+        if let View::Poll(poll) = &mut view {
+            poll.keep_secret();
+        }
+        Some(stamped(channel, id, now, &view))
+    };
+    channel.ask(view).await?.ok_or(WebError::NotFound)
 }
 
-/// The same in the channel's turn; none where there is no such widget.
-pub fn widget_json(channel: &Channel, id: WidgetId, now: Instant) -> Option<Value> {
-    let mut value = widgets::view_json(&channel.view(id, now)?);
+/// A view with whose it is, and when it was looked at.
+fn stamped(channel: &Channel, id: WidgetId, now: Instant, view: &View) -> Value {
+    let mut value = widgets::view_json(view);
     if let Value::Object(fields) = &mut value {
         let seq = json!(channel.last_seq());
         fields.extend([("id".to_owned(), json!(id)), ("seq".to_owned(), seq), ("at".to_owned(), json!(now))]);
     }
-    Some(value)
+    value
+}
+
+/// The same in the channel's turn; none where there is no such widget.
+pub fn widget_json(channel: &Channel, id: WidgetId, now: Instant) -> Option<Value> {
+    Some(stamped(channel, id, now, &channel.view(id, now)?))
 }
 
 /// For a picture that is opened by itself: it has all that it needs inside.

@@ -90,6 +90,8 @@ pub struct ChatLine {
     pub id: Option<String>,
     /// What they are in chat.
     pub role: Role,
+    /// Whether they subscribe, whatever else they are.
+    pub subscriber: bool,
     /// What.
     pub text: String,
 }
@@ -114,7 +116,7 @@ impl ChatLine {
     /// ```
     /// use tally_core::book::chat::{ChatLine, Role};
     /// let at = "2026-11-24T19:00:00Z".parse().unwrap();
-    /// let line = ChatLine { at, name: "odile".into(), id: None, role: Role::Viewer, text: "！Coal for No. 7".into() };
+    /// let line = ChatLine { at, name: "odile".into(), id: None, role: Role::Viewer, subscriber: false, text: "！Coal for No. 7".into() };
     /// assert_eq!(line.after("!coal"), Some("for No. 7"));
     /// assert_eq!(line.after("!co"), None);
     /// ```
@@ -170,7 +172,14 @@ mod tests {
         let mut chat = Chat::default();
         for number in 0..=MOST {
             let at = "2026-11-24T19:00:00Z".parse().unwrap();
-            let line = ChatLine { at, name: "ninepins".into(), id: None, role: Role::Viewer, text: number.to_string() };
+            let line = ChatLine {
+                at,
+                name: "ninepins".into(),
+                id: None,
+                role: Role::Viewer,
+                subscriber: false,
+                text: number.to_string(),
+            };
             chat.hear(FeedId(1), line);
         }
         let newest: Vec<_> = chat.newest().map(|(number, _, line)| (number, line.text.clone())).collect();

@@ -251,7 +251,14 @@ mod tests {
         let mut channel = Channel::new(settings(), []);
         channel.set_air_rules(AirRules { by_chat: true, ask_s: 0, ..AirRules::default() });
         let said = |channel: &mut Channel, role, when: &str| {
-            let line = ChatLine { at: at(when), name: "odile".into(), id: None, role, text: "evening!".into() };
+            let line = ChatLine {
+                at: at(when),
+                name: "odile".into(),
+                id: None,
+                role,
+                subscriber: role == Role::Subscriber,
+                text: "evening!".into(),
+            };
             channel.hear(FeedId(1), vec![line], at(when)).begins
         };
         assert_eq!(said(&mut channel, Role::Helper, "18:59:00"), None);

@@ -2,7 +2,7 @@
 //! of a line of chat (a command, a vote, a press by a helper) is told to whoever keeps the record.
 
 use super::{Channel, Spoken};
-use crate::book::chat::{ChatLine, Role};
+use crate::book::chat::ChatLine;
 use crate::cues::When;
 use crate::record::entry::{Body, Draft};
 use crate::record::happening::{Actor, Happening};
@@ -105,7 +105,7 @@ impl Channel {
                     poll,
                     option,
                     viewer: line.viewer(),
-                    subscriber: line.role >= Role::Subscriber,
+                    subscriber: line.subscriber,
                     at,
                 }),
                 None => {}

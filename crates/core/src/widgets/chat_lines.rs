@@ -257,6 +257,7 @@ impl Family for ChatLines {
             at: scope.now,
             name: (*name).to_owned(),
             role: *role,
+            subscriber: *role == Role::Subscriber,
             text: (*text).to_owned(),
         };
         let lines: Vec<ChatLine> = SAID.iter().rev().map(line).collect();
@@ -304,7 +305,14 @@ mod tests {
             let at = begin() + TimeDelta::seconds(second * 10);
             world.hear(
                 FeedId(1),
-                ChatLine { at, name: (*name).into(), id: None, role: Role::Viewer, text: (*text).into() },
+                ChatLine {
+                    at,
+                    name: (*name).into(),
+                    id: None,
+                    role: Role::Viewer,
+                    subscriber: false,
+                    text: (*text).into(),
+                },
             );
         }
         world

@@ -371,7 +371,17 @@ mod tests {
             (9, "bram", Role::Helper),
         ] {
             let at = begin() + TimeDelta::minutes(minute);
-            world.hear(FeedId(1), ChatLine { at, name: name.into(), id: None, role, text: "choo".into() });
+            world.hear(
+                FeedId(1),
+                ChatLine {
+                    at,
+                    name: name.into(),
+                    id: None,
+                    role,
+                    subscriber: role == Role::Subscriber,
+                    text: "choo".into(),
+                },
+            );
         }
         assert_eq!(text(&edited(&[]), &world), "bram, Ninepins, odile");
         assert_eq!(text(&edited(&[("minutes", "30"), ("rows", "1"), ("columns", "2")]), &world), "bram, Ninepins");

@@ -12,7 +12,7 @@ use tally_core::record::ids::{FeedId, WidgetId};
 use tally_core::time::Instant;
 
 fn line(name: &str, role: Role, text: &str, at: Instant) -> ChatLine {
-    ChatLine { at, name: name.into(), id: None, role, text: text.into() }
+    ChatLine { at, name: name.into(), id: None, role, subscriber: role == Role::Subscriber, text: text.into() }
 }
 
 fn tea() -> Channel {

@@ -7,6 +7,7 @@ use proptest::prelude::*;
 use std::collections::BTreeMap;
 use tally_core::book::chat::{ChatLine, Role};
 use tally_core::channel::{Channel, Correcting, Press};
+use tally_core::money::{Currency, Money};
 use tally_core::record::acts::wheel::Bytes32;
 use tally_core::record::acts::{Act, WheelAct};
 use tally_core::record::entry::{Body, Entry};
@@ -100,7 +101,14 @@ impl Show {
     }
 
     fn says(&mut self, name: &str, role: Role, text: &str) {
-        let line = ChatLine { at: self.now, name: name.into(), id: None, role, text: text.into() };
+        let line = ChatLine {
+            at: self.now,
+            name: name.into(),
+            id: None,
+            role,
+            subscriber: role == Role::Subscriber,
+            text: text.into(),
+        };
         for (at, happening) in self.channel.hear(FeedId(1), vec![line], self.now).commands {
             self.append(at, Body::Happening(happening));
         }
@@ -231,6 +239,22 @@ fn what_was_drawn_stays_or_goes_or_loses_one() {
 }
 
 #[test]
+fn two_viewers_of_one_name_are_two_in_the_pot() {
+    let mut show = Show::of(&[("source", "pot"), ("by_tip", "1"), ("after", "remove")]);
+    show.press("open_pot").unwrap();
+    for id in ["7", "8"] {
+        let actor = Actor { id: Some(id.into()), name: "ade".into(), avatar: None, anonymous: false };
+        let amount = Money { minor: 100, currency: Currency::parse("GBP").unwrap() };
+        show.happens(Happening::Tip { actor, amount, message: None });
+    }
+    let names = |show: &Show| show.chances().into_iter().map(|(name, _)| name).collect::<Vec<_>>();
+    assert_eq!(names(&show), ["ade", "ade (2)"]);
+    show.press("spin").unwrap();
+    show.wait(30);
+    assert_eq!(names(&show).len(), 1, "one of them was taken out");
+}
+
+#[test]
 fn viewers_enter_by_word_tip_and_subscription() {
     let edits = [("source", "pot"), ("least", "follower"), ("each", "2"), ("by_tip", "1"), ("by_sub", "3")];
     let mut show = Show::of(&edits);
@@ -278,7 +302,14 @@ fn a_tie_is_handed_to_the_wheel_and_the_poll_learns_what_came() {
     assert!(show.press("settle").unwrap_err().to_string().contains("no poll is tied"));
     show.press_of(POLL, "open", Some(1)).unwrap();
     for (name, vote) in [("ade", "1"), ("bea", "3")] {
-        let line = ChatLine { at: show.now, name: name.into(), id: None, role: Role::Viewer, text: vote.into() };
+        let line = ChatLine {
+            at: show.now,
+            name: name.into(),
+            id: None,
+            role: Role::Viewer,
+            subscriber: false,
+            text: vote.into(),
+        };
         for heard in show.channel.hear(FeedId(1), vec![line], show.now).votes {
             let voter = tally_core::record::acts::poll::Voter::of([name.as_bytes()[0]; 12]);
             let vote = tally_core::record::acts::poll::Vote {

@@ -70,7 +70,7 @@ impl Task {
             return;
         }
         let at = self.context.clock.now();
-        let line = ChatLine { at, name: BOT.into(), id: None, role: Role::Owner, text };
+        let line = ChatLine { at, name: BOT.into(), id: None, role: Role::Owner, subscriber: false, text };
         let touched = self.channel.show_chat(feed.unwrap_or(FeedId(0)), vec![line]);
         self.pace.touch(touched);
         self.pulse_soon();

@@ -234,9 +234,19 @@ fn said(message: &Message<'_>, chat: &Chat, now: tally_core::time::Instant) -> O
         return None;
     }
     let clean = |text: &str| text::tamed(text, text::MESSAGE_MOST);
-    let role = Role::of_badges(message.tags.get("badges").map_or("", String::as_str));
+    let badges = message.tags.get("badges").map_or("", String::as_str);
+    let role = Role::of_badges(badges);
+    // Whoever helps is no subscriber by that.
+    let subscriber = badges.split(',').any(|badge| Role::of_badges(badge) == Role::Subscriber);
     let id = message.tags.get("user-id").map(|id| text::tamed(id, text::NAME_MOST)).filter(|id| !id.is_empty());
-    Some(ChatLine { at: message.at().unwrap_or(now), name: clean(message.name()), id, role, text: clean(text) })
+    Some(ChatLine {
+        at: message.at().unwrap_or(now),
+        name: clean(message.name()),
+        id,
+        role,
+        subscriber,
+        text: clean(text),
+    })
 }
 
 /// What to answer to a line that nobody said, and how far that brings us.

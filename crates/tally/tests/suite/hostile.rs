@@ -1,6 +1,8 @@
 //! The hostile corner: what people do who mean no good, and what machines do when they fail. The program
 //! keeps within its memory, pages on air keep their picture, and everybody is answered.
 
+mod bounds;
+mod held;
 mod locks;
 
 use crate::kit::db::{Database, Server};

@@ -110,7 +110,11 @@ impl SubathonAct {
     pub fn is_by_hand(&self) -> bool {
         !matches!(
             self,
-            Self::Zero { .. } | Self::Away { .. } | Self::Changed | Self::BreakEnds | Self::Break { by_itself: true, .. }
+            Self::Zero { .. }
+                | Self::Away { .. }
+                | Self::Changed
+                | Self::BreakEnds
+                | Self::Break { by_itself: true, .. }
         )
     }
 

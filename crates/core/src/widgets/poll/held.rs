@@ -189,7 +189,7 @@ fn tip_votes(fact: &Fact, per_unit: u32, settings: &Settings) -> u64 {
     let What::Tip { money } = fact.what else { return 0 };
     let minor = u64::try_from(Coins::priced(money).unwrap_or(0)).unwrap_or(0);
     let whole = u64::try_from(Unit::Money(settings.currency).whole()).unwrap_or(1);
-    minor.saturating_mul(u64::from(per_unit)).checked_div(whole).unwrap_or(0)
+    minor.checked_div(whole).unwrap_or(0).saturating_mul(u64::from(per_unit))
 }
 
 /// One option with its votes.

@@ -140,6 +140,13 @@ impl State {
         self.elsewhere.outcomes(book, most).into_iter().map(|one| self.decided(one)).collect()
     }
 
+    /// How those stand that are held elsewhere and may be on the picture: all that are open, however many are newer, and the
+    /// newest.
+    fn outcomes_for_picture(&self, scope: &Scope<'_>) -> Vec<Outcome> {
+        let found = self.elsewhere.open_or_newest(scope.book, NEWEST_ELSEWHERE, scope.now);
+        found.into_iter().map(|one| self.decided(one)).collect()
+    }
+
     fn outcome(&self, which: &Which, scope: &Scope<'_>) -> Option<Outcome> {
         match which {
             Which::Here(seq) => self.held(*seq).map(|one| self.decided(one.outcome(scope.book, scope.settings))),

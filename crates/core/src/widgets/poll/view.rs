@@ -1,7 +1,7 @@
 //! What a poll shows.
 
 use super::held::{LATE_MS, Outcome, Tallied};
-use super::{NEWEST_ELSEWHERE, Poll, State, ballot, words};
+use super::{Poll, State, ballot, words};
 use crate::count::Scope;
 use crate::record::acts::poll::{Which, name};
 use crate::record::ids::Seq;
@@ -96,6 +96,16 @@ pub enum PhaseWord {
 }
 
 impl PollView {
+    /// For whoever is not to know how an open poll stands whose shares are kept back.
+    pub fn keep_secret(&mut self) {
+        if !self.secret || self.phase != PhaseWord::Open {
+            return;
+        }
+        for option in &mut self.options {
+            (option.votes, option.weighted, option.by_tips, option.percent, option.leads) = (0, 0, 0, 0, false);
+        }
+    }
+
     /// `Which livery? Green 58 %, Black 42 %`.
     #[must_use]
     pub fn text(&self) -> String {
@@ -122,14 +132,18 @@ impl Poll {
 /// The poll that is on the picture, and until when its result stays.
 pub(super) fn on_show(poll: &Poll, state: &State, scope: &Scope<'_>) -> Option<(Outcome, Option<Instant>)> {
     let now = scope.now;
-    let elsewhere = if poll.elsewhere { state.outcomes_elsewhere(scope.book, NEWEST_ELSEWHERE) } else { Vec::new() };
+    let elsewhere = if poll.elsewhere { state.outcomes_for_picture(scope) } else { Vec::new() };
     // Open ones first, ours before others; what is over is the newest of all. One that was called off never was.
     let here: Option<Outcome> = state.outcomes_here(scope).find(|one| !one.cancelled);
     let opened = |one: &&Outcome| one.is_open(now) && one.opened_at <= now;
     if let Some(open) = here.iter().chain(&elsewhere).find(opened) {
         return Some((open.clone(), None));
     }
-    if let Some((which, at)) = &state.recalled {
+    let over = here.into_iter().chain(elsewhere).filter(|one| !one.cancelled);
+    let ended = over.filter_map(|one| Some((one.over_at(now)?, one))).max_by_key(|(at, _)| *at);
+    // What is over since an old result was asked for is news.
+    let recalled = state.recalled.as_ref().filter(|(_, at)| ended.as_ref().is_none_or(|(ended, _)| ended <= at));
+    if let Some((which, at)) = recalled {
         let until = poll.stays_until(*at);
         if now < until
             && let Some(outcome) = state.outcome(which, scope)
@@ -137,9 +151,7 @@ pub(super) fn on_show(poll: &Poll, state: &State, scope: &Scope<'_>) -> Option<(
             return Some((outcome, Some(until)));
         }
     }
-    let over = here.into_iter().chain(elsewhere).filter(|one| !one.cancelled);
-    let ended = over.filter_map(|one| Some((one.over_at(now)?, one)));
-    let (at, newest) = ended.max_by_key(|(at, _)| *at)?;
+    let (at, newest) = ended?;
     let hidden = state.hidden_at.filter(|hidden| *hidden >= at);
     let gone = hidden.map(|hidden| after(hidden, TimeDelta::milliseconds(LEAVING_MS)));
     let until = poll.stays_until(at).min(gone.unwrap_or(Instant::MAX_UTC));
@@ -241,7 +253,7 @@ pub(super) fn wakes_at(poll: &Poll, state: &State, scope: &Scope<'_>) -> Option<
     }
     if poll.elsewhere {
         // One that is dated ahead opens by itself.
-        let ahead = state.outcomes_elsewhere(scope.book, NEWEST_ELSEWHERE);
+        let ahead = state.outcomes_for_picture(scope);
         moments.extend(ahead.iter().flat_map(|one| [Some(one.opened_at), one.end]).flatten());
     }
     moments.into_iter().filter(|at| *at > scope.now).min()

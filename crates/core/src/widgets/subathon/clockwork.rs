@@ -113,6 +113,13 @@ impl Clockwork {
         self.in_doubt &= self.left < 0;
     }
 
+    /// Forgets what it ran below nothing.
+    pub fn forgive(&mut self) {
+        let below = self.left.min(0);
+        (self.left, self.ran) = (self.left.saturating_sub(below), self.ran.saturating_add(below));
+        self.in_doubt = false;
+    }
+
     /// Whether it stood still at an instant.
     #[must_use]
     pub fn was_paused(&self, at: i64) -> bool {

@@ -260,13 +260,13 @@ impl Computed {
             SubathonAct::GoOn { ms } => {
                 self.clock.advance(now);
                 if self.clock.phase != Phase::Ready {
-                    // Whatever a correction took beyond nothing is given too.
-                    let given = ms.saturating_sub(self.clock.left.min(0));
-                    let place = self.by_hand(seq, at, given, None);
+                    // What it ran beyond nothing, because of a mistake, is no time that it ran.
+                    self.clock.forgive();
+                    let place = self.by_hand(seq, at, ms, None);
                     if let Some(line) = self.lines.get_mut(place) {
-                        line.given = given;
+                        line.given = ms;
                     }
-                    self.put(given, None, None);
+                    self.put(ms, None, None);
                     self.clock.revive(now);
                     self.give_waiting(subathon, scope);
                 }

@@ -128,7 +128,8 @@ fn fairness(subathon: &Subathon, row: &Row, rate: &Rate, scope: &Scope<'_>) -> O
     let tip = sheet.0.get(&Row::Tip).and_then(|tip| sheet.ms_per_unit(&Row::Tip, tip.step, scope.settings));
     let Some(tip) = tip.filter(|tip| *tip > 0) else { return Some(Fair { words, even: None, permille: 500 }) };
     // The two fractions are compared as they are: what is shown of them is rounded.
-    let (own, of_tip) = (sheet.exact(row, worth(subathon, row, rate))?, sheet.exact(&Row::Tip, sheet.0.get(&Row::Tip)?.step)?);
+    let (own, of_tip) =
+        (sheet.exact(row, worth(subathon, row, rate))?, sheet.exact(&Row::Tip, sheet.0.get(&Row::Tip)?.step)?);
     let (mine, even) = (own.0.saturating_mul(of_tip.1), of_tip.0.saturating_mul(own.1));
     let hundred = |share: i128| share.saturating_mul(100);
     let permille = hundred(mine).saturating_mul(5).checked_div(even).unwrap_or(0).clamp(0, 1_000);

@@ -73,8 +73,13 @@ impl Pot {
                 *other = other.saturating_add(others);
             }
         }
+        // Two viewers may be called the same; a slice is known by its words, so they are told apart.
+        let mut called: BTreeMap<String, u32> = BTreeMap::new();
         let slice = |(who, word, other): (Person, u32, u32)| {
-            let text: String = scope.name(who).chars().take(MOST_NAME).collect();
+            let name: String = scope.name(who).chars().take(MOST_NAME).collect();
+            let times = called.entry(name.clone()).or_default();
+            *times = times.saturating_add(1);
+            let text = if *times == 1 { name } else { format!("{name} ({times})") };
             Slice { text, weight: word.saturating_add(other) }
         };
         tickets.into_iter().map(slice).filter(|slice| slice.weight > 0).collect()

@@ -40,7 +40,7 @@ fn volleyball_needs_two_ahead_and_switches_in_the_fifth() {
             (&a_25, "0*:0 [25:27 25:0 25:0] a(sets2, timeouts2) b(sets1, timeouts2) “Change ends” break: End of set 3"),
             (
                 &b_25,
-                "0:0* [25:27 25:0 25:0 0:25] a(sets2, timeouts2) b(sets2, timeouts2) “Change ends” break: End of set 4",
+                "0:0 [25:27 25:0 25:0 0:25] a(sets2, timeouts2) b(sets2, timeouts2) “Change ends” break: End of set 4",
             ),
             // The fifth: a new toss decides who serves (12.1.2), ends are changed at 8, it goes to 15.
             (
@@ -93,7 +93,7 @@ fn beach_volleyball_changes_ends_every_seven_and_five() {
             ("timeout b", "6:2* a(sets0, timeouts1) b(sets0, timeouts0)"),
             ("timeout b", "!taken all of its time-outs"),
             (&a_21[18..], "0:0* [21:2] a(sets1, timeouts1) b(sets0, timeouts1) “Change ends” break: End of set 1"),
-            (&b_21, "0*:0 [21:2 0:21] a(sets1, timeouts1) b(sets1, timeouts1) “Change ends” break: End of set 2"),
+            (&b_21, "0:0 [21:2 0:21] a(sets1, timeouts1) b(sets1, timeouts1) “Change ends” break: End of set 2"),
             ("a; a; a; a", "4*:0 [21:2 0:21] a(sets1, timeouts1) b(sets1, timeouts1)"),
             ("a", "5*:0 [21:2 0:21] a(sets1, timeouts1) b(sets1, timeouts1) “Change ends”"),
             ("a; a; a; a; a", "10*:0 [21:2 0:21] a(sets1, timeouts1) b(sets1, timeouts1) “Change ends”"),

@@ -150,3 +150,21 @@ fn doubles_keep_their_order() {
         ],
     );
 }
+
+#[test]
+fn doubles_go_on_after_a_tie_break_and_choose_anew_in_each_set() {
+    let doubles = rules(Sport::Tennis, &[(Rule::Doubles, 1)]);
+    let six_all: Vec<String> = (0..6).map(|_| format!("{}; {}", games("a", 1), games("b", 1))).collect();
+    script(
+        &doubles,
+        &[
+            ("first a; start", "0*:0 [0:0] a(serve1, sets0) b(sets0)"),
+            (&six_all.join("; "), "0*:0 [6:6] a(serve1, sets0) b(sets0)"),
+            // Eleven points, of which a1 served 1, 8 and 9, b1 2 and 3 and 10 and 11, a2 4 and 5, b2 6 and 7: then b2 is next.
+            ("a; a; a; a; b; b; b; b; a; a; a", "0:0* [7:6(4) 0:0] a(sets1) b(serve2, sets0) “Change ends”"),
+            ("first b", "0:0* [7:6(4) 0:0] a(sets1) b(serve1, sets0) “Change ends”"),
+            (&games("b", 1), "0*:0 [7:6(4) 0:1] a(serve2, sets1) b(sets0) “Change ends”"),
+            ("first a", "!the match has begun"),
+        ],
+    );
+}

@@ -230,6 +230,102 @@ fn hockey_double_minors_and_equal_penalties() {
 }
 
 #[test]
+fn hockey_penalties_are_equal_only_where_given_at_one_stop() {
+    let hockey = rules(Sport::IceHockey, &[]);
+    script(
+        &hockey,
+        &[
+            // One while it ran, the other at the stop after: both count.
+            ("start; pen a2 7", "0:0 20:00 [0:0] a(shots0, timeouts1, #7 2:00) b(power_play5–4, shots0, timeouts1)"),
+            ("~30; stop; pen b2 5", "0:0 19:30| [0:0] a(shots0, timeouts1, #7 1:30) b(shots0, timeouts1, #5 2:00)"),
+            ("run; ~90", "0:0 18:00 [0:0] a(power_play5–4, shots0, timeouts1) b(shots0, timeouts1, #5 0:30)"),
+        ],
+    );
+    script(
+        &hockey,
+        &[
+            // A double minor against a minor leaves a minor.
+            (
+                "start; stop; pen a4 7; pen b2 5",
+                "0:0 20:00| [0:0] a(shots0, timeouts1, #7 2:00, #7 2:00 waits) b(power_play5–4, shots0, timeouts1, #5 2:00)",
+            ),
+            ("run; b+1", "0:1 20:00 [0:1] a(shots0, timeouts1, #7 2:00) b(shots1, timeouts1, #5 2:00)"),
+        ],
+    );
+    script(
+        &hockey,
+        &[
+            // Either way round.
+            (
+                "start; stop; pen b2 5; pen a4 7",
+                "0:0 20:00| [0:0] a(shots0, timeouts1, #7 2:00, #7 2:00 waits) b(power_play5–4, shots0, timeouts1, #5 2:00)",
+            ),
+        ],
+    );
+}
+
+#[test]
+fn hockey_penalties_of_one_player_follow_each_other_and_count_once() {
+    let hockey = rules(Sport::IceHockey, &[]);
+    script(
+        &hockey,
+        &[
+            (
+                "start; stop; pen a2 7; pen a2 7; pen a10 7",
+                "0:0 20:00| [0:0] a(shots0, timeouts1, #7 2:00, #7 2:00 waits, #7 10:00 waits) b(power_play5–4, shots0, timeouts1)",
+            ),
+            (
+                "run; ~130",
+                "0:0 17:50 [0:0] a(shots0, timeouts1, #7 1:50, #7 10:00 waits) b(power_play5–4, shots0, timeouts1)",
+            ),
+            ("~120", "0:0 15:50 [0:0] a(shots0, timeouts1, #7 9:50) b(shots0, timeouts1)"),
+        ],
+    );
+    // Three against three: the other side has one more.
+    let regular = "start; put 0:00; end; start; put 0:00; end; start; put 0:00; end; start; stop";
+    script(
+        &hockey,
+        &[
+            (regular, "0:0 5:00| [0:0 0:0 0:0 0:0] a(shots0, timeouts1) b(shots0, timeouts1)"),
+            (
+                "pen a2 7",
+                "0:0 5:00| [0:0 0:0 0:0 0:0] a(shots0, timeouts1, #7 2:00) b(power_play4–3, shots0, timeouts1)",
+            ),
+            (
+                "pen a2 8",
+                "0:0 5:00| [0:0 0:0 0:0 0:0] a(shots0, timeouts1, #7 2:00, #8 2:00) b(power_play5–3, shots0, timeouts1)",
+            ),
+        ],
+    );
+}
+
+#[test]
+fn a_match_that_a_shoot_out_decides_does_not_end_level() {
+    let cup = rules(Sport::Football, &[(Rule::ShootOut, 1)]);
+    script(
+        &cup,
+        &[
+            ("start; ~60; yellow a7", "0:0 1:00 a(yellow1)"),
+            ("finish", "!a shoot-out decides it"),
+            (
+                "put 45:00; end; start; put 90:00; end; first a; start",
+                "0*:0 a(kicks, yellow1) b(kicks) “0 : 0 in the shoot-out”",
+            ),
+            // A caution of the match is no first one here.
+            ("yellow a7", "0*:0 a(kicks, yellow2) b(kicks) “0 : 0 in the shoot-out”"),
+            ("yellow a7", "0*:0 a(kicks, yellow3, red1) b(kicks) “0 : 0 in the shoot-out”"),
+        ],
+    );
+    script(
+        &rules(Sport::IceHockey, &[(Rule::ShootOut, 1)]),
+        &[
+            ("start", "0:0 20:00 [0:0] a(shots0, timeouts1) b(shots0, timeouts1)"),
+            ("finish", "!a shoot-out decides it"),
+        ],
+    );
+}
+
+#[test]
 fn hockey_overtime_and_shoot_out() {
     let hockey = rules(Sport::IceHockey, &[]);
     let regular = "start; put 0:00; end; start; put 0:00; end; start; put 0:00; end";

@@ -51,6 +51,55 @@ fn a_cue_that_feeds_itself_stops_and_says_so() {
 }
 
 #[test]
+fn a_circle_through_a_clock_stops_too_and_a_slow_one_is_meant() {
+    // A second after its start the clock is started anew.
+    let rounds = |seconds: i64, most: i64| {
+        let length = 600;
+        let when = When::Left { widget: WidgetId(CLOCK), seconds: length - seconds };
+        let again =
+            Cue { when, steps: vec![press(CLOCK, "reset", None, 0), press(CLOCK, "start", None, 0)], ..sample() };
+        let mut house = House::new(Cues { all: BTreeMap::from([(1, again)]), ..Cues::default() });
+        let start = |house: &mut House| {
+            let action = Action { name: "start", value: None, text: None, side: None };
+            let body = house.channel.decide(&Press { widget: WidgetId(CLOCK), action, by: "bram" }, house.now).unwrap();
+            house.hear(body);
+        };
+        start(&mut house);
+        for _ in 0..most {
+            house.now += TimeDelta::seconds(1);
+            house.run();
+        }
+        house
+    };
+    let fast = rounds(1, 40);
+    assert_eq!(fast.fired(1).len(), usize::from(MOST_DEPTH));
+    assert_eq!(fast.quiet, [NotFired::Circle]);
+    let slow = rounds(10, 300);
+    assert_eq!((slow.fired(1).len(), slow.quiet.len()), (30, 0));
+}
+
+#[test]
+fn a_number_is_never_used_again() {
+    let channel = Channel::new(crate::common::settings(), [(WidgetId(1), piece("counter", &[]))]);
+    let offer = channel.cue_offer(&Around::default(), begin());
+    let add = |cues: &Cues| cues.edited(CueEdit::Add(Box::new(sample())), &offer, begin()).unwrap();
+    let (one, first) = add(&Cues::default());
+    let (none, _) = one.edited(CueEdit::Remove(first.unwrap()), &offer, begin()).unwrap();
+    let (_, second) = add(&none);
+    assert_eq!((first, second), (Some(1), Some(2)));
+    // The same of what is there from before numbers were kept.
+    let old = Cues { all: BTreeMap::from([(7, sample())]), ..Cues::default() };
+    let (none, _) = old.edited(CueEdit::Remove(7), &offer, begin()).unwrap();
+    assert_eq!(add(&none).1, Some(8));
+    let bot = tally_core::bot::Bot::default();
+    let widgets = BTreeMap::new();
+    let with = bot.edited(tally_core::bot::BotEdit::AddCommand("!tea".into()), &widgets).unwrap();
+    let without = with.edited(tally_core::bot::BotEdit::RemoveCommand(1), &widgets).unwrap();
+    let again = without.edited(tally_core::bot::BotEdit::AddCommand("!tea".into()), &widgets).unwrap();
+    assert_eq!(again.commands.keys().collect::<Vec<_>>(), [&2]);
+}
+
+#[test]
 fn a_failing_step_is_told_and_the_rest_goes_on() {
     let steps = vec![press(999, "add", Some(1), 0), press(1, "add", Some(2), 30)];
     let mut house = House::new(Cues { all: BTreeMap::from([(1, Cue { steps, ..sample() })]), ..Cues::default() });

@@ -97,7 +97,14 @@ impl Show {
     fn says_late(&mut self, name: &str, id: Option<&str>, role: Role, text: &str, late: i64) -> usize {
         self.settle();
         let at = self.now - TimeDelta::milliseconds(late);
-        let line = ChatLine { at, name: name.into(), id: id.map(str::to_owned), role, text: text.into() };
+        let line = ChatLine {
+            at,
+            name: name.into(),
+            id: id.map(str::to_owned),
+            role,
+            subscriber: role == Role::Subscriber,
+            text: text.into(),
+        };
         let heard = self.channel.hear(FeedId(1), vec![line], self.now);
         for vote in &heard.votes {
             let votes = vec![Vote {
@@ -236,13 +243,74 @@ fn subscribers_weigh_more_and_tips_vote_beside_chat() {
     show.says_late("bea", None, Role::Follower, "2", 0);
     let tip = show.tips(550, "BLACK");
     show.tips(500, "black is nice");
-    assert_eq!(show.votes(), [(1, 3), (1, 12), (0, 0)], "five whole pounds, two votes each, and half of two");
+    assert_eq!(show.votes(), [(1, 3), (1, 11), (0, 0)], "five whole pounds, two votes each; the half is no unit");
     let entry = show.entries.iter().find(|entry| entry.seq == tip).unwrap().clone();
     let voided = show.channel.correct(&entry, &Correcting::Void, "odile", None).unwrap();
     show.append(show.now, voided);
     assert_eq!(show.votes(), [(1, 3), (1, 1), (0, 0)]);
     assert_eq!(show.view().options[0].percent, 75);
     assert_eq!(show.replayed(), show.channel);
+}
+
+#[test]
+fn whoever_helps_weighs_as_a_subscriber_only_with_that_badge() {
+    let mut show = Show::asking(&[("weight", "3")]);
+    show.says_late("bram", None, Role::Helper, "1", 0);
+    show.says_late("odile", None, Role::Owner, "2", 0);
+    assert_eq!(show.votes(), [(1, 1), (1, 1), (0, 0)]);
+    let at = show.now;
+    let badged = ChatLine { at, name: "cat".into(), id: None, role: Role::Helper, subscriber: true, text: "3".into() };
+    assert!(show.channel.hear(FeedId(1), vec![badged], at).votes[0].subscriber);
+}
+
+#[test]
+fn a_result_that_was_asked_for_again_gives_way_to_a_newer_one() {
+    let mut show = Show::asking(&[]);
+    show.says("ade", "1");
+    show.wait(1_000).press("close", None).unwrap();
+    show.wait(1_000).press("recall", None).unwrap();
+    show.wait(1_000).press("open", Some(2)).unwrap();
+    show.says("ade", "coffee");
+    show.wait(1_000).press("close", None).unwrap();
+    assert_eq!(show.shown(), "tea 0 %, coffee 100 %");
+    // Asked for after that, the old one is shown.
+    show.wait(1_000).press("recall", Some(1)).unwrap();
+    assert_eq!(show.shown(), "Which livery? Green 100 %, Black 0 %, Maroon 0 %");
+}
+
+#[test]
+fn an_open_poll_elsewhere_is_shown_however_many_newer_ones_are_over() {
+    let mut show = Show::of(&[]);
+    show.tell(0, &[("Jinty", 5), ("Pannier", 6)], PollState::Open, Some(600));
+    for number in 1_i64..=20 {
+        let at = begin() + TimeDelta::seconds(number);
+        let options = ["a", "b"].map(|text| Choice { text: text.into(), votes: 1 }).to_vec();
+        let standing = Standing {
+            poll: format!("other {number}"),
+            question: "Over".into(),
+            options,
+            opened_at: at,
+            closes_at: Some(at),
+            state: PollState::Closed,
+        };
+        show.now = at;
+        show.happens(Happening::Poll(standing), at);
+    }
+    assert_eq!((show.view().phase, show.view().question.as_str()), (PhaseWord::Open, "Which engine next?"));
+}
+
+#[test]
+fn whoever_is_not_to_know_is_told_no_shares_of_an_open_poll() {
+    let mut show = Show::asking(&[("secret", "closed")]);
+    show.says("ade", "1");
+    let told = |show: &Show| {
+        let mut view = show.view();
+        view.keep_secret();
+        view.options.iter().map(|one| (one.votes, one.weighted, one.percent, one.leads)).collect::<Vec<_>>()
+    };
+    assert!(told(&show).iter().all(|one| *one == (0, 0, 0, false)));
+    show.wait(1_000).press("close", None).unwrap();
+    assert_eq!(told(&show)[0], (1, 1, 100, true));
 }
 
 #[test]

@@ -14,6 +14,7 @@ fn a_word_in_chat_is_heard_once_in_a_while_from_each_viewer() {
         name: name.into(),
         id: id.map(str::to_owned),
         role: Role::Viewer,
+        subscriber: false,
         text: text.into(),
     };
     let now = show.now;

@@ -30,6 +30,15 @@ impl Raw {
         let _ = self.stream.write_all(text.as_bytes());
     }
 
+    /// The first line that comes.
+    pub fn first_line(&mut self) -> String {
+        let (mut line, mut byte) = (Vec::new(), [0]);
+        while !line.ends_with(b"\r\n") && matches!(self.stream.read(&mut byte), Ok(1)) {
+            line.push(byte[0]);
+        }
+        String::from_utf8_lossy(&line).into_owned()
+    }
+
     /// All that comes until the other side closes, or has nothing to say for long.
     pub fn read(&mut self) -> String {
         let mut all = Vec::new();

@@ -1,5 +1,6 @@
 //! The owner at the rooms' forms, without a browser.
 
+use super::page::Page;
 use super::program::Program;
 use reqwest::{Client, Response};
 
@@ -79,7 +80,11 @@ impl Owner {
     /// Keeps the session that an answer has begun.
     pub async fn keep(&mut self, answer: &Response) {
         self.cookie = cookie(answer).unwrap();
-        self.csrf = csrf(&self.page("/desk").await);
+        // The answer that a page comes with renews the session, with the page's token in it.
+        let page = self.get("/desk").await;
+        assert_eq!(page.status(), 200);
+        self.cookie = cookie(&page).unwrap_or_else(|| self.cookie.clone());
+        self.csrf = csrf(&page.text().await.unwrap());
     }
 
     /// Keeps the session of an answer; the pages' token stays.
@@ -94,6 +99,11 @@ impl Owner {
 
     pub async fn get(&self, path: &str) -> Response {
         self.client.get(format!("{}{path}", self.base)).header("cookie", &self.cookie).send().await.unwrap()
+    }
+
+    /// The live connection of a room.
+    pub async fn live(&self, base: &str) -> Page {
+        Page::with_cookie(&format!("{base}/live"), base, &self.cookie).await
     }
 
     /// A room's page.

@@ -6,6 +6,7 @@ use serde_json::Value;
 use tokio::net::TcpStream;
 use tokio::time::timeout;
 use tokio_tungstenite::tungstenite::Message;
+use tokio_tungstenite::tungstenite::client::IntoClientRequest;
 use tokio_tungstenite::{WebSocketStream, client_async};
 
 /// An open live connection.
@@ -25,6 +26,18 @@ impl Page {
         let path = page.split("data-live-path=\"").nth(1).unwrap().split('"').next().unwrap();
         let base = page_url.splitn(4, '/').take(3).collect::<Vec<_>>().join("/");
         Self::open_at(&format!("{base}{path}")).await
+    }
+
+    /// Opens a live connection of somebody who is signed in, from a page of the program's own.
+    pub async fn with_cookie(live_url: &str, origin: &str, cookie: &str) -> Self {
+        let mut request = live_url.replace("http://", "ws://").into_client_request().unwrap();
+        for (name, value) in [("origin", origin), ("cookie", cookie)] {
+            request.headers_mut().insert(name, value.parse().unwrap());
+        }
+        let host = live_url.trim_start_matches("http://").split('/').next().unwrap();
+        let stream = TcpStream::connect(host).await.unwrap();
+        let (socket, _) = client_async(request, stream).await.unwrap();
+        Self { socket }
     }
 
     async fn open_at(live_url: &str) -> Self {

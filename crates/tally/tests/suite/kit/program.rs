@@ -2,6 +2,7 @@
 
 use super::until;
 use serde_json::Value;
+use std::ffi::OsString;
 use std::io::{BufRead, BufReader};
 use std::process::{Child, Command, Stdio};
 use tempfile::TempDir;
@@ -28,6 +29,15 @@ impl Program {
     pub fn in_its_world(database: &str) -> Self {
         let world = ["--standins", "127.0.0.1:0", "--allow-private-addresses"];
         Self::with(database, &[&["--demo", "--demo-days", "0"], &world[..]].concat())
+    }
+
+    /// With these options, and with words in its environment.
+    pub fn in_an_environment(database: &str, options: &[&str], envs: &[(&str, OsString)]) -> Self {
+        let folder = TempDir::with_prefix("tally-").unwrap();
+        let options: Vec<String> = options.iter().map(|one| (*one).to_owned()).collect();
+        let Spawned { child, base, first_visit, tip_jar } =
+            spawn_in(database, &folder, &options, "127.0.0.1:0", true, envs);
+        Self { base, tip_jar, first_visit, folder, database: database.into(), options, child }
     }
 
     /// With these options.
@@ -136,11 +146,23 @@ struct Spawned {
 }
 
 fn spawn(database: &str, folder: &TempDir, options: &[String], listen: &str, first: bool) -> Spawned {
+    spawn_in(database, folder, options, listen, first, &[])
+}
+
+fn spawn_in(
+    database: &str,
+    folder: &TempDir,
+    options: &[String],
+    listen: &str,
+    first: bool,
+    envs: &[(&str, OsString)],
+) -> Spawned {
     let mut child = Command::new(env!("CARGO_BIN_EXE_tally"))
         .args(["--listen", listen, "--database", database])
         .arg("--data")
         .arg(folder.path())
         .args(options)
+        .envs(envs.iter().cloned())
         .stdout(Stdio::piped())
         .spawn()
         .unwrap();

@@ -166,7 +166,14 @@ fn said(act: &str, now: tally_core::time::Instant) -> ChatLine {
         "emoji" => "🚂💨 choo 🎉".into(),
         _ => "is that engine No. 7?".into(),
     };
-    ChatLine { at: now, name: name.chars().take(400).collect(), id: None, role: Role::Subscriber, text }
+    ChatLine {
+        at: now,
+        name: name.chars().take(400).collect(),
+        id: None,
+        role: Role::Subscriber,
+        subscriber: true,
+        text,
+    }
 }
 
 /// The word with which viewers enter a wheel's pot.
@@ -184,6 +191,7 @@ fn votes(now: tally_core::time::Instant) -> Vec<ChatLine> {
         name: format!("passenger_{viewer}"),
         id: None,
         role: if viewer.is_multiple_of(4) { Role::Subscriber } else { Role::Viewer },
+        subscriber: viewer.is_multiple_of(4),
         text: [1, 2, 1, 3][viewer as usize % 4].to_string(),
     };
     (0..12).map(line).collect()

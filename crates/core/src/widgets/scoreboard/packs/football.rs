@@ -118,6 +118,10 @@ impl Pack for Football {
             _ => Stage::ShootOut,
         };
         self.added = None;
+        if self.stage == Stage::ShootOut {
+            // Law 10.3: cautions of the match are not carried forward into the penalties.
+            self.cautioned = Two::default();
+        }
         self.clock = GameClock { ms: 0, running: self.stage != Stage::ShootOut };
         Ok(())
     }
@@ -201,9 +205,12 @@ impl Pack for Football {
         }
     }
 
-    fn finish(&self, _: &Rules) -> Result<Option<u8>, Refusal> {
+    fn finish(&self, rules: &Rules) -> Result<Option<u8>, Refusal> {
         if self.stage == Stage::ShootOut {
             return Err(Refusal::NotNow("the shoot-out decides; note its kicks"));
+        }
+        if rules.is(Rule::ShootOut) && ahead(&self.score).is_none() {
+            return Err(Refusal::NotNow("the match is level, and a shoot-out decides it; end the half instead"));
         }
         Ok(ahead(&self.score).map(number))
     }

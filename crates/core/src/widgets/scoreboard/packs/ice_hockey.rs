@@ -28,8 +28,11 @@ struct Served {
     left: i64,
     /// Whether it makes its side short-handed.
     short: bool,
-    /// At which place of the clock it was given: equal ones of one stop do not count as short-handed (rule 19).
-    stop: u64,
+    /// At which stop of the clock it was given, and what the clock showed: equal ones of one stop do not count as short-handed
+    /// (rule 19).
+    stop: (u64, i64),
+    /// Those of one player run one after the other and count once: they are of one group.
+    group: u64,
 }
 
 impl Served {
@@ -58,11 +61,19 @@ pub struct IceHockey {
     shots: Two<u32>,
     timeouts: Two<u32>,
     penalties: Two<Vec<Served>>,
-    /// How often the clock was set going: what was given between two times was given at one stop.
+    /// How often the clock was set going.
     stop: u64,
+    /// How many groups of penalties there were.
+    groups: u64,
     shoot_out: ShootOut,
     /// Who won the shoot-out: that counts one goal (rule 84.4).
     decided: Option<usize>,
+}
+
+/// A double minor of which one half is equal to a minor of the other side: the half that is short-handed, and the other.
+fn halves(double: Served) -> [Served; 2] {
+    let half = Served { penalty: Penalty::Minor, left: MINOR, ..double };
+    [half, Served { short: false, ..half }]
 }
 
 impl IceHockey {
@@ -85,8 +96,13 @@ impl IceHockey {
     /// that do.
     fn running(&self, side: usize) -> Vec<usize> {
         let mut shorts = 0_usize;
-        let mut places = Vec::new();
+        let (mut places, mut groups) = (Vec::new(), Vec::new());
         for (place, served) in self.penalties[side].iter().enumerate() {
+            // Whoever serves another one already serves this one after it.
+            if groups.contains(&served.group) {
+                continue;
+            }
+            groups.push(served.group);
             if served.short {
                 shorts = shorts.saturating_add(1);
             }
@@ -99,7 +115,10 @@ impl IceHockey {
 
     /// How many players a side is short of.
     fn short_of(&self, side: usize) -> usize {
-        self.penalties[side].iter().filter(|served| served.short).count().min(AT_A_TIME)
+        let mut groups: Vec<u64> = self.penalties[side].iter().filter(|one| one.short).map(|one| one.group).collect();
+        groups.sort_unstable();
+        groups.dedup();
+        groups.len().min(AT_A_TIME)
     }
 
     /// Lets penalties run, from the end of one to the end of the next.
@@ -127,17 +146,39 @@ impl IceHockey {
                 "that side serves many penalties already; take back the last one if it is wrong",
             ));
         }
-        let stop = self.stop;
-        let mut short = penalty != Penalty::Misconduct;
-        if short && !self.clock.running {
-            let equal = |served: &&mut Served| served.stop == stop && served.penalty == penalty && served.short;
-            if let Some(equal) = self.penalties[other(side)].iter_mut().find(equal) {
-                equal.short = false;
-                short = false;
+        let stop = (self.stop, self.clock.ms);
+        let of_player = |one: &&Served| player.is_some() && one.number == player;
+        let group = self.penalties[side].iter().find(of_player).map(|one| one.group).unwrap_or_else(|| {
+            self.groups = self.groups.saturating_add(1);
+            self.groups
+        });
+        let left = penalty.minutes().saturating_mul(MINUTE);
+        let mut new = Served { penalty, number: player, left, short: penalty != Penalty::Misconduct, stop, group };
+        let theirs = &mut self.penalties[other(side)];
+        let met = |one: &Served, by: Penalty| one.stop == stop && one.penalty == by && one.short;
+        let mut rest = None;
+        if new.short && !self.clock.running {
+            if let Some(equal) = theirs.iter_mut().find(|one| met(one, penalty)) {
+                (equal.short, new.short) = (false, false);
+            } else if penalty == Penalty::Minor
+                && let Some(place) = theirs.iter().position(|one| met(one, Penalty::DoubleMinor))
+                && let Some(double) = theirs.get_mut(place)
+            {
+                // A minor against a double minor: one of the two is equal, and the other is served short-handed first.
+                new.short = false;
+                let [first, second] = halves(*double);
+                *double = first;
+                theirs.insert(place.saturating_add(1), second);
+            } else if penalty == Penalty::DoubleMinor
+                && let Some(minor) = theirs.iter_mut().find(|one| met(one, Penalty::Minor))
+            {
+                minor.short = false;
+                let [first, second] = halves(new);
+                (new, rest) = (first, Some(second));
             }
         }
-        let left = penalty.minutes().saturating_mul(MINUTE);
-        self.penalties[side].push(Served { penalty, number: player, left, short, stop });
+        self.penalties[side].push(new);
+        self.penalties[side].extend(rest);
         Ok(Turn::ON)
     }
 
@@ -294,9 +335,12 @@ impl Pack for IceHockey {
         }
     }
 
-    fn finish(&self, _: &Rules) -> Result<Option<u8>, Refusal> {
+    fn finish(&self, rules: &Rules) -> Result<Option<u8>, Refusal> {
         if self.shoots {
             return Err(Refusal::NotNow("the shoot-out decides; note its shots"));
+        }
+        if rules.is(Rule::ShootOut) && ahead(&self.score()).is_none() {
+            return Err(Refusal::NotNow("the match is level, and a shoot-out decides it; end the period instead"));
         }
         Ok(ahead(&self.score()).map(number))
     }
@@ -314,7 +358,13 @@ impl Pack for IceHockey {
         let short = [0, 1].map(|side| self.short_of(side));
         for side in [0, 1] {
             if short[side] < short[other(side)] && !self.shoots {
-                let on_ice = |side: usize| 5_usize.saturating_sub(short[side]);
+                // Rule 84.2: in overtime three play three, and a side is never short of one, but the other has one more.
+                let more = short[other(side)].saturating_sub(short[side]);
+                let on_ice = |one: usize| match self.is_overtime(rules) {
+                    true if one == side => 3_usize.saturating_add(more),
+                    true => 3,
+                    false => 5_usize.saturating_sub(short[one]),
+                };
                 standing.mark(side, Mark::of(MarkKind::PowerPlay, format!("{}–{}", on_ice(side), on_ice(other(side)))));
             }
             if self.shoots {

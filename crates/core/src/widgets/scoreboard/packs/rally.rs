@@ -123,6 +123,9 @@ impl Rally {
             return Turn::won(winner);
         }
         self.points = [0, 0];
+        // Before a deciding set of volleyball a new toss says who serves (FIVB 7.1, beach 7.1).
+        let tossed = matches!(rules.sport, Sport::Volleyball | Sport::BeachVolleyball) && self.is_last(rules);
+        let first = first.filter(|_| !tossed);
         (self.first, self.serving) = (first, first);
         (self.changed, self.rested) = (false, false);
         self.asks = Some(Asks::Ends);

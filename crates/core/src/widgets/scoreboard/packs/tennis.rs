@@ -48,6 +48,11 @@ enum Won {
 }
 
 impl Tennis {
+    /// Whether a set but the first is about to begin.
+    fn begins_set(&self) -> bool {
+        self.points == [0, 0] && self.games == [0, 0] && !self.sets.is_empty()
+    }
+
     fn won(&self) -> Two<usize> {
         [0, 1].map(|side| self.sets.iter().filter(|set| ahead(&set.games) == Some(side)).count())
     }
@@ -111,6 +116,8 @@ impl Tennis {
 
     fn point(&mut self, rules: &Rules, side: usize) -> Won {
         let tie = self.tie_break(rules).is_some();
+        // Which turn of service this point was of.
+        let turns = self.turn(rules).saturating_add(1);
         self.points[side] = self.points[side].saturating_add(1);
         if !self.game_is_won(rules, side) {
             // Rule 10: every six points of a tie-break.
@@ -119,7 +126,6 @@ impl Tennis {
             return Won::Point;
         }
         // Whoever served goes on in the order of the doubles (rule 14).
-        let turns = self.turn(rules).saturating_add(1);
         if let Some(server) = self.server {
             self.player[server] = self.player[server].saturating_add(turns.div_ceil(2)) % 2;
             self.player[other(server)] = self.player[other(server)].saturating_add(turns / 2) % 2;
@@ -167,6 +173,12 @@ impl Pack for Tennis {
                     Won::Set => Turn::ON.with(side, What::Set),
                     Won::Match => Turn::won(side),
                 })
+            }
+            // Rule 14: in each set a side chooses anew which of its two serves first.
+            Play::First { side } if rules.is(Rule::Doubles) && self.begins_set() => {
+                let player = &mut self.player[place(side)];
+                *player = player.saturating_add(1) % 2;
+                Ok(Turn::ON)
             }
             Play::First { side } => {
                 if self.points != [0, 0] || self.games != [0, 0] || !self.sets.is_empty() {
@@ -248,7 +260,7 @@ impl Pack for Tennis {
         standing
     }
 
-    fn levers(&self, _: &Rules, phase: Phase, names: &[String]) -> Vec<Lever> {
+    fn levers(&self, rules: &Rules, phase: Phase, names: &[String]) -> Vec<Lever> {
         let each = |make: &dyn Fn(&str) -> Lever| -> Vec<Lever> {
             (0..).zip(names).take(2).map(|(side, name)| make(name).of(side)).collect()
         };
@@ -259,6 +271,9 @@ impl Pack for Tennis {
         }
         if open {
             levers.extend(each(&|name| Lever::new("first", format!("{name} serves first"), true)));
+        }
+        if rules.is(Rule::Doubles) && self.begins_set() && phase != Phase::Finished {
+            levers.extend(each(&|name| Lever::new("first", format!("{name}: the other player serves first"), true)));
         }
         levers
     }
