@@ -87,9 +87,12 @@ pub enum ClientError {
     /// It was refused.
     #[error("{0}")]
     Refused(String),
-    /// Several are meant, or none.
+    /// None is called so.
     #[error("there is no {0} called “{1}”; there are: {2}")]
     Unknown(&'static str, String, String),
+    /// Several have that name.
+    #[error("several have the name of the {0} “{1}”: {2}; give the number instead")]
+    Several(&'static str, String, String),
 }
 
 /// What is asked of a running program, if anything is.
@@ -144,10 +147,19 @@ fn one<'a>(all: &'a Value, key: &str, what: &'static str, wanted: &str) -> Resul
         let name = one[key].as_str().unwrap_or_default();
         name.to_lowercase() == wanted.to_lowercase() || one["id"].as_u64().is_some_and(|id| wanted.parse() == Ok(id))
     };
-    all.iter().find(named).ok_or_else(|| {
+    let mut found = all.iter().filter(named);
+    let one = found.next().ok_or_else(|| {
         let names: Vec<&str> = all.iter().filter_map(|one| one[key].as_str()).collect();
         ClientError::Unknown(what, wanted.to_owned(), names.join(", "))
-    })
+    })?;
+    // A number names one thing; a name may be that of several, and nobody wants the wrong one pressed.
+    let more: Vec<&Value> = found.collect();
+    if more.is_empty() {
+        return Ok(one);
+    }
+    let numbered = |one: &&Value| format!("{} (number {})", one[key].as_str().unwrap_or_default(), one["id"]);
+    let all: Vec<String> = std::iter::once(one).chain(more).map(|one| numbered(&one)).collect();
+    Err(ClientError::Several(what, wanted.to_owned(), all.join(", ")))
 }
 
 /// What a word after a widget means: `+1` adds, `-1` takes away.
@@ -249,5 +261,20 @@ mod tests {
         }
         let told = one(&all, "title", "widget", "Coffee").unwrap_err().to_string();
         assert_eq!(told, "there is no widget called “Coffee”; there are: Cups of tea, Derailments");
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_name_that_several_have_is_refused_and_a_number_is_not() {
+        let all = json!([{"id": 1, "title": "Tea"}, {"id": 2, "title": "tea"}, {"id": 3, "title": "Coal"}]);
+        assert_eq!(one(&all, "title", "widget", "coal").unwrap()["id"], 3);
+        assert_eq!(one(&all, "title", "widget", "2").unwrap()["id"], 2);
+        let told = one(&all, "title", "widget", "Tea").unwrap_err().to_string();
+        assert!(told.contains("Tea (number 1), tea (number 2)"), "{told}");
+        assert!(one(&all, "title", "widget", "Milk").is_err());
     }
 }

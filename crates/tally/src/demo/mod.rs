@@ -307,7 +307,8 @@ pub async fn load(
             store.change_feed(channel, feed.id, FeedChange::Wire(feed.wiring.clone())).await?;
         }
     }
-    note.about(base_url, &feeds, &widgets).write(data).map_err(|error| DemoError::Note(Box::new(error)))?;
+    let overlays = store.overlays(channel).await?;
+    note.about(base_url, &feeds, &widgets, &overlays).write(data).map_err(|error| DemoError::Note(Box::new(error)))?;
     let wiring = |name: &str| {
         let feed = feeds.iter().find(|feed| feed.name == name && !feed.removed)?;
         Some(delivery::Wiring { url: format!("{base_url}/in/{}", feed.token), secret: feed.secret.clone() })

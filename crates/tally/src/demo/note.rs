@@ -4,6 +4,7 @@ use crate::serve::{StartError, write_private};
 use serde::{Deserialize, Serialize};
 use std::path::Path;
 use tally_store::feeds::{Feed, Wiring};
+use tally_store::overlays::OverlayRecord;
 use tally_store::widgets::WidgetRecord;
 use tally_web::tokens;
 
@@ -49,9 +50,9 @@ struct WidgetNote {
     read_url: String,
 }
 
-/// Empty as long as no overlays can be laid out.
 #[derive(Debug, Clone, Serialize, Deserialize)]
 struct OverlayNote {
+    id: u32,
     name: String,
     page_url: String,
 }
@@ -76,8 +77,8 @@ impl Note {
         serde_json::from_str(&text).ok()
     }
 
-    /// The note about a server at this address with these feeds and widgets.
-    pub fn about(self, base_url: &str, feeds: &[Feed], widgets: &[WidgetRecord]) -> Self {
+    /// The note about a server at this address with these feeds, widgets and overlays.
+    pub fn about(self, base_url: &str, feeds: &[Feed], widgets: &[WidgetRecord], overlays: &[OverlayRecord]) -> Self {
         // Only what is sent to us has an address here and a secret.
         let feed = |feed: &Feed| {
             let sent = matches!(feed.wiring, Wiring::Webhook { .. });
@@ -98,8 +99,14 @@ impl Note {
                 read_url: format!("{base_url}/read/{}.json", widget.page_token),
             }
         };
+        let overlay = |overlay: &OverlayRecord| OverlayNote {
+            id: overlay.id,
+            name: overlay.air.name.clone(),
+            page_url: format!("{base_url}/o/{}", overlay.token),
+        };
         Self {
             base_url: base_url.into(),
+            overlays: overlays.iter().map(overlay).collect(),
             feeds: feeds.iter().map(feed).collect(),
             widgets: widgets.iter().map(widget).collect(),
             ..self

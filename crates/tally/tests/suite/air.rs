@@ -141,7 +141,9 @@ async fn the_note_about_the_demo_is_whole_and_private() {
             "tracker"
         ]
     );
-    assert_eq!(demo["overlays"], json!([]));
+    let overlay = &demo["overlays"][0];
+    assert_eq!((&overlay["id"], &overlay["name"]), (&json!(1), &json!("Main picture")));
+    assert!(overlay["page_url"].as_str().unwrap().starts_with(&format!("{}/o/", program.base)));
     assert!(
         demo["feeds"].as_array().unwrap().iter().all(|feed| feed["secret"].as_str().unwrap().starts_with("whsec_"))
     );

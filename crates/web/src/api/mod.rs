@@ -67,7 +67,42 @@ fn number(text: &str) -> Result<u32, WebError> {
 
 /// A body of JSON.
 fn read<T: DeserializeOwned>(body: &[u8]) -> Result<T, WebError> {
-    serde_json::from_slice(body).map_err(|error| WebError::Refused(format!("The body cannot be read: {error}.")))
+    // The library would fill a structure from a list too, field by field.
+    if body.trim_ascii_start().first() != Some(&b'{') {
+        return Err(WebError::Refused("The body must be a JSON object, in braces.".into()));
+    }
+    serde_json::from_slice(body)
+        .map_err(|error| WebError::Refused(format!("The body cannot be read: {}.", plain_words(&error.to_string()))))
+}
+
+/// What the library says is wrong, without the names of its types.
+fn plain_words(error: &str) -> String {
+    let mut words = Vec::new();
+    let mut named = false;
+    for word in error.split(' ') {
+        let bare = word.trim_end_matches([',', '.', ';', ':']);
+        let rest = &word[bare.len()..];
+        if std::mem::take(&mut named) {
+            // The name of a structure is nobody's business.
+            if let Some(last) = words.last_mut() {
+                *last = format!("{last}{rest}");
+            }
+            continue;
+        }
+        let plain = match bare {
+            "u8" | "u16" | "u32" | "u64" | "usize" | "i8" | "i16" | "i32" | "i64" | "isize" => "a whole number",
+            "f32" | "f64" => "a number",
+            "sequence" => "list",
+            "map" => "object",
+            "struct" | "enum" | "variant" => {
+                named = true;
+                "an object"
+            }
+            other => other,
+        };
+        words.push(format!("{plain}{rest}"));
+    }
+    words.join(" ")
 }
 
 /// A resource that is read, done, or both; asked otherwise, it says how.
@@ -115,4 +150,30 @@ pub fn scope() -> actix_web::Scope {
         .service(resource("/entries/{seq}/correct", done).route(web::post().to(record::correct)))
         .service(resource("/stream", read_only).route(get().to(stream::follow)))
         .default_service(web::route().to(nothing))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[derive(Debug, Deserialize)]
+    #[allow(dead_code, reason = "only how it is refused matters")]
+    struct Sample {
+        many: u16,
+        all: Vec<bool>,
+    }
+
+    #[test]
+    fn a_body_is_an_object_and_is_refused_in_plain_words() {
+        let refused = |body: &str| read::<Sample>(body.as_bytes()).unwrap_err().to_string();
+        assert!(refused("[3, []]").contains("must be a JSON object"));
+        assert!(refused("").contains("must be a JSON object"));
+        for body in ["{\"many\": \"x\", \"all\": []}", "{\"many\": 70000, \"all\": []}", "{\"many\": 1, \"all\": {}}"] {
+            let told = refused(body);
+            for word in ["u16", "struct", "Sample", "sequence", "map"] {
+                assert!(!told.contains(word), "{told}");
+            }
+        }
+        assert_eq!(plain_words("expected struct Sample at line 1"), "expected an object at line 1");
+    }
 }

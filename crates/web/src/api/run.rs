@@ -80,7 +80,11 @@ pub async fn cues(program: Program) -> Answer {
 /// `POST /api/v1/cues/{id}/fire`
 pub async fn fire(program: Program, request: HttpRequest, id: web::Path<String>) -> Answer {
     program.may(Scope::Operate)?;
-    Ok(entered(program.channel.fire_cue(number(&id)?, program.by(&request)?).await.map_err(refused)?))
+    let cue = number(&id)?;
+    if !program.channel.ask(move |channel, _| channel.cues().all.contains_key(&cue)).await? {
+        return Err(WebError::Missing(format!("There is no cue {cue}.")).into());
+    }
+    Ok(entered(program.channel.fire_cue(cue, program.by(&request)?).await.map_err(refused)?))
 }
 
 /// `GET /api/v1/overlays`: what can be shown and hidden of each.
@@ -106,6 +110,9 @@ struct Appear {
     shown: bool,
 }
 
+/// Most pieces that are shown or hidden at once.
+const MOST_PIECES: usize = 500;
+
 /// The number of a piece.
 #[derive(Deserialize)]
 #[serde(transparent)]
@@ -121,6 +128,9 @@ pub async fn appear(
 ) -> Answer {
     program.may(Scope::Operate)?;
     let Appear { pieces, shown } = read(&body)?;
+    if pieces.len() > MOST_PIECES {
+        return Err(WebError::Refused(format!("The field pieces has at most {MOST_PIECES} numbers.")).into());
+    }
     let number_of = |Piece(number): Piece| number.and_then(|number| u32::try_from(number).ok());
     let pieces: Option<BTreeSet<u32>> = pieces.into_iter().map(number_of).collect();
     let pieces = pieces.ok_or_else(|| WebError::Refused("The field pieces has numbers of pieces.".into()))?;

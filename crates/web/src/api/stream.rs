@@ -13,6 +13,7 @@ use actix_web::{HttpRequest, HttpResponse};
 use bytes::Bytes;
 use futures_util::{StreamExt, stream};
 use serde_json::Value;
+use sha2::{Digest, Sha256};
 use std::collections::{BTreeMap, BTreeSet};
 use std::convert::Infallible;
 use std::sync::Arc;
@@ -32,10 +33,21 @@ struct Following {
     stands: Option<Value>,
     /// The widgets of which it must be looked up what they show.
     wanted: BTreeSet<WidgetId>,
+    /// The mark of all that it was told.
+    told: u64,
+    /// The same as it says it when it comes back.
+    known: Option<u64>,
 }
 
-fn event(name: &str, value: &Value) -> String {
-    format!("event: {name}\ndata: {value}\n\n")
+/// What a value comes to in a few letters.
+fn mark(of: u32, value: &Value) -> u64 {
+    let digest = Sha256::digest(format!("{of} {value}"));
+    digest.iter().take(8).fold(0, |mark, byte| mark << 8 | u64::from(*byte))
+}
+
+/// An event, known by the newest line of the ledger at that moment and by all that was told up to it.
+fn event(name: &str, (seq, told): (u64, u64), value: &Value) -> String {
+    format!("id: {seq}-{told:016x}\nevent: {name}\ndata: {value}\n\n")
 }
 
 impl Following {
@@ -65,27 +77,34 @@ impl Following {
         }
     }
 
-    async fn news(&mut self) -> Result<String, WebError> {
+    /// What has changed. Whoever has been told just that before is told nothing.
+    async fn news(&mut self, known: Option<u64>) -> Result<String, WebError> {
         let mut news = String::new();
         let wanted = std::mem::take(&mut self.wanted);
         // One that is gone meanwhile tells nothing.
         let ask = move |channel: &Channel, now| {
             let views: Vec<_> =
                 wanted.into_iter().filter_map(|id| Some((id, widget_json(channel, id, now)?))).collect();
-            (standing(channel, now), views)
+            (channel.last_seq().0, standing(channel, now), views)
         };
-        let (stands, views) = self.channel.ask(ask).await?;
+        let (seq, stands, views) = self.channel.ask(ask).await?;
         let bare = without_moment(stands.clone());
         if self.stands.as_ref() != Some(&bare) {
+            self.told ^= self.stands.as_ref().map_or(0, |old| mark(0, old)) ^ mark(0, &bare);
             self.stands = Some(bare);
-            news += &event("channel", &stands);
+            news += &event("channel", (seq, self.told), &stands);
         }
         for (id, view) in views {
             let bare = without_moment(view.clone());
             if self.sent.get(&id) != Some(&bare) {
-                self.sent.insert(id, bare);
-                news += &event("widget", &view);
+                let new = mark(id.0, &bare);
+                let old = self.sent.insert(id, bare).map_or(0, |old| mark(id.0, &old));
+                self.told ^= old ^ new;
+                news += &event("widget", (seq, self.told), &view);
             }
+        }
+        if known == Some(self.told) {
+            news.clear();
         }
         Ok(news)
     }
@@ -99,7 +118,8 @@ impl Following {
                     Err(_) => return Some(Bytes::from_static(b": nothing new\n\n")),
                 }
             }
-            let news = self.news().await.ok()?;
+            let known = self.known.take();
+            let news = self.news(known).await.ok()?;
             if !news.is_empty() {
                 return Some(news.into());
             }
@@ -114,7 +134,12 @@ pub async fn follow(app: Data<App>, request: HttpRequest, program: Program) -> A
     let channel = program.channel.clone();
     let (drawings, rooms) = (channel.hub.drawings(), channel.hub.everything());
     let (sent, stands) = (BTreeMap::new(), None);
-    let mut following = Following { channel, drawings, rooms, sent, stands, wanted: BTreeSet::new() };
+    // As event sources do when they connect again (WHATWG HTML, 9.2.4).
+    let known = request.headers().get("last-event-id").and_then(|id| {
+        let (_, told) = id.to_str().ok()?.split_once('-')?;
+        u64::from_str_radix(told, 16).ok()
+    });
+    let mut following = Following { channel, drawings, rooms, sent, stands, wanted: BTreeSet::new(), told: 0, known };
     following.wanted = following.all().await?;
     let messages = stream::unfold((following, place), |(mut following, place)| async move {
         let message = following.next().await?;
