@@ -5,6 +5,7 @@ use crate::{Store, StoreError, Work, alone, connect, database, get_lock};
 use diesel::mysql::MysqlConnection;
 use diesel::prelude::*;
 use diesel::sql_query;
+use std::pin::Pin;
 use std::sync::mpsc::{self, RecvTimeoutError};
 use std::time::Duration;
 use tally_core::book::instant;
@@ -28,9 +29,12 @@ pub struct Held {
 
 impl Held {
     /// Waits until another program has it.
-    pub async fn lost(mut self) {
-        // The thread that watches ends with this alone.
-        let _ = self.lost.wait_for(|lost| *lost).await;
+    #[must_use]
+    pub fn lost(mut self) -> Pin<Box<dyn Future<Output = ()> + Send>> {
+        Box::pin(async move {
+            // The thread that watches ends with this alone.
+            let _ = self.lost.wait_for(|lost| *lost).await;
+        })
     }
 }
 

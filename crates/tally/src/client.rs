@@ -262,11 +262,6 @@ mod tests {
         let told = one(&all, "title", "widget", "Coffee").unwrap_err().to_string();
         assert_eq!(told, "there is no widget called “Coffee”; there are: Cups of tea, Derailments");
     }
-}
-
-#[cfg(test)]
-mod tests {
-    use super::*;
 
     #[test]
     fn a_name_that_several_have_is_refused_and_a_number_is_not() {

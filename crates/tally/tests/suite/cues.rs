@@ -7,7 +7,13 @@ use crate::kit::owner::Owner;
 use crate::kit::program::Program;
 use crate::kit::sender::{Sender, tip};
 use crate::kit::until;
+use diesel::connection::SimpleConnection;
 use serde_json::json;
+use std::collections::BTreeSet;
+use tally_core::cues::{Cue, Cues, When};
+use tally_core::record::cue::{Do, Step};
+use tally_core::record::happening::Kind;
+use tally_core::record::ids::WidgetId;
 
 /// Says one part of a cue otherwise.
 async fn say(owner: &Owner, cue: u32, key: &str, text: &str) -> String {
@@ -348,4 +354,66 @@ async fn the_same_is_left_by_desk_program_word_of_chat_and_cue() {
     })
     .await;
     assert_eq!(left().await, by_desk, "by a word of chat");
+}
+
+/// Clocks that are done while tips come and other cues are at work: each sets its cue off, once.
+#[tokio::test(flavor = "multi_thread")]
+async fn what_comes_by_itself_is_missed_by_no_cue_whatever_else_is_written() {
+    const CLOCKS: usize = 5;
+    let database = Database::new();
+    let mut program = Program::start(&database.url);
+    let owner = Owner::of(&program).await;
+    let widgets = async |owner: &Owner| {
+        let shelf = owner.page("/widgets").await;
+        let ids = shelf.split("href=\"/widgets/").skip(1).filter_map(|rest| rest.split('"').next()?.parse().ok());
+        ids.collect::<BTreeSet<u32>>()
+    };
+    let before = widgets(&owner).await;
+    for _ in 0..CLOCKS {
+        owner.done("/widgets", &[("start", "starting-soon")]).await;
+    }
+    let clocks: Vec<u32> = widgets(&owner).await.difference(&before).copied().collect();
+    assert_eq!(clocks.len(), CLOCKS);
+    for id in &clocks {
+        owner.done(&format!("/widgets/{id}/edit"), &[("key", "length"), ("text", "0:03")]).await;
+        owner.done(&format!("/widgets/{id}/put-on-air"), &[]).await;
+    }
+    let (done, tipped) = (program.widget("Derailments"), program.widget("Cups of tea"));
+    let cue = |when: When, counter: &serde_json::Value| {
+        let widget = WidgetId(u32::try_from(counter["id"].as_u64().unwrap()).unwrap());
+        let add = Do::Press { widget, action: "add".into(), value: Some(1), text: None, side: None };
+        Cue {
+            name: "Count".into(),
+            on: true,
+            when,
+            on_air: false,
+            every_s: 0,
+            once_each: false,
+            while_shown: None,
+            steps: vec![Step { wait_s: 0, what: add }],
+            since: None,
+        }
+    };
+    let ended = clocks.iter().map(|id| cue(When::Left { widget: WidgetId(*id), seconds: 0 }, &done));
+    let all = ended.chain([cue(When::Entry { kind: Kind::Tip, least: 0 }, &tipped)]);
+    let cues = Cues { all: (1..).zip(all).collect(), ..Cues::default() };
+    program.stop();
+    let cues = serde_json::to_string(&cues).unwrap();
+    database.connect().batch_execute(&format!("UPDATE channels SET cues = '{cues}'")).unwrap();
+    program.again();
+    for id in &clocks {
+        program.act(&json!({"id": id}), "start", json!({})).await;
+    }
+    let sender = Sender::of(&program.demo()["feeds"][0]);
+    let mut pace = tokio::time::interval(std::time::Duration::from_millis(50));
+    for _ in 0..120 {
+        pace.tick().await;
+        sender.deliver(&tip("1")).await;
+    }
+    program.shows(&tipped, "120").await;
+    program.shows(&done, &CLOCKS.to_string()).await;
+    // Read again, nothing comes twice.
+    program.stop();
+    program.again();
+    assert_eq!((program.text(&done).await, program.text(&tipped).await), (CLOCKS.to_string(), "120".to_owned()));
 }
