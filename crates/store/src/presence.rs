@@ -24,16 +24,18 @@ const SEEN_EVERY: Duration = Duration::from_secs(2);
 /// The database, held by this program alone for as long as this is kept.
 pub struct Held {
     lost: watch::Receiver<bool>,
-    _stop: mpsc::Sender<()>,
+    stop: mpsc::Sender<()>,
 }
 
 impl Held {
     /// Waits until another program has it.
     #[must_use]
-    pub fn lost(mut self) -> Pin<Box<dyn Future<Output = ()> + Send>> {
+    pub fn lost(self) -> Pin<Box<dyn Future<Output = ()> + Send>> {
         Box::pin(async move {
-            // The thread that watches ends with this alone.
-            let _ = self.lost.wait_for(|lost| *lost).await;
+            // All of it: without `stop` the thread that watches would end, and the lock with it.
+            let mut held = self;
+            let _ = held.lost.wait_for(|lost| *lost).await;
+            drop(held.stop);
         })
     }
 }
@@ -67,7 +69,7 @@ impl Store {
             let (told, lost) = watch::channel(false);
             let (stop, stopped) = mpsc::channel();
             std::thread::spawn(move || watch_over(conn, &url, &stopped, &told));
-            Ok(Ok(Held { lost, _stop: stop }))
+            Ok(Ok(Held { lost, stop }))
         })
     }
 

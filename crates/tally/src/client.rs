@@ -188,9 +188,9 @@ async fn watch(api: &Api, wanted: &[String]) -> Result<(), ClientError> {
         while let Some(end) = heard.windows(2).position(|two| two == b"\n\n") {
             let event: Vec<u8> = heard.drain(..end + 2).collect();
             let event = String::from_utf8_lossy(&event);
-            let data = event.strip_prefix("event: widget\ndata: ").and_then(|data| serde_json::from_str(data).ok());
-            let Some(widget) = data else { continue };
-            let widget: Value = widget;
+            let field = |name: &str| event.lines().find_map(|line| line.strip_prefix(name));
+            let data = field("data: ").filter(|_| field("event: ") == Some("widget"));
+            let Some(widget) = data.and_then(|data| serde_json::from_str::<Value>(data).ok()) else { continue };
             if ids.is_empty() || ids.contains(&widget["id"]) {
                 println!("{}", line(&widget));
             }

@@ -258,8 +258,9 @@ impl Draw for Drawer {
 
 /// How far a clock has jumped, in words.
 fn jump_words(jump: TimeDelta) -> String {
-    let seconds = jump.num_seconds().unsigned_abs();
-    let (days, hours, minutes) = (seconds / 86_400, seconds / 3_600 % 24, seconds.div_ceil(60) % 60);
+    // To the minute: the two clocks are not read in the same instant.
+    let all = (jump.num_seconds().unsigned_abs() + 30) / 60;
+    let (days, hours, minutes) = (all / 1_440, all / 60 % 24, all % 60);
     let part = |many: u64, unit: &str| (many > 0).then(|| format!("{many} {unit}"));
     let parts = [part(days, "d"), part(hours, "h"), part(minutes, "min")];
     let way = if jump < TimeDelta::zero() { "back" } else { "ahead" };

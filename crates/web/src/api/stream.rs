@@ -47,7 +47,7 @@ fn mark(of: u32, value: &Value) -> u64 {
 
 /// An event, known by the newest line of the ledger at that moment and by all that was told up to it.
 fn event(name: &str, (seq, told): (u64, u64), value: &Value) -> String {
-    format!("id: {seq}-{told:016x}\nevent: {name}\ndata: {value}\n\n")
+    format!("event: {name}\ndata: {value}\nid: {seq}-{told:016x}\n\n")
 }
 
 impl Following {

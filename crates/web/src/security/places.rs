@@ -65,7 +65,7 @@ impl Places {
         self.take(by).ok_or_else(|| {
             let (most, most_of_one) = by.most();
             let what = if matches!(by, Use::Stream(_)) { "streams" } else { "pages" };
-            tracing::warn!(?by, "too many {what} are open");
+            tracing::debug!(?by, "too many {what} are open");
             WebError::Full(format!(
                 "Too many {what} are open: at most {most_of_one} from one address and {most} in all. Close some and try again."
             ))

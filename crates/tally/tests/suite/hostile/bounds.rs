@@ -150,7 +150,7 @@ async fn what_a_token_or_a_session_let_in_ends_with_it() {
     assert_eq!(stream.status(), 200);
     let mut lines = stream.bytes_stream();
     let told = String::from_utf8(lines.next().await.unwrap().unwrap().to_vec()).unwrap();
-    assert!(told.starts_with("id: ") && told.contains("\nevent: channel\n"), "each event has an id: {told}");
+    assert!(told.starts_with("event: channel\n") && told.contains("\nid: "), "each event has an id: {told}");
     let page = owner.page("/account").await;
     let id = page.rsplit("/account/tokens/").next().unwrap().split('/').next().unwrap().to_owned();
     owner.done(&format!("/account/tokens/{id}/revoke"), &[]).await;

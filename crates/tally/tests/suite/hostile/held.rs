@@ -50,7 +50,7 @@ async fn readiness_tells_when_the_disk_is_nearly_full() {
 /// The library by which a program is told another time.
 fn faketime() -> std::path::PathBuf {
     let folders = std::fs::read_dir("/usr/lib").unwrap().filter_map(Result::ok);
-    let mut found = folders.map(|folder| folder.path().join("faketime/libfaketime.so.1"));
+    let mut found = folders.map(|folder| folder.path().join("faketime/libfaketimeMT.so.1"));
     found.find(|path| path.exists()).expect("libfaketime is installed by ./check")
 }
 
