@@ -2,6 +2,8 @@
 //!
 //! Nothing outside this crate may assume that a channel's state lives in this process.
 
+#![cfg_attr(test, allow(clippy::unwrap_used, clippy::expect_used))]
+
 mod calls;
 mod clock;
 mod commands;
