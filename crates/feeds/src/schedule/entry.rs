@@ -4,7 +4,7 @@ use super::recurrence::{Budget, Rule, Until, moment};
 use super::zone::{Listed, Zone, Zones, listed};
 use chrono::{NaiveDate, NaiveDateTime, TimeDelta};
 use icalendar::parser::{Component, Property};
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
 use tally_core::channel::Planned;
 use tally_core::time::calendar::Calendar;
 use tally_core::time::{Instant, after, before};
@@ -20,6 +20,8 @@ const MOST_TIMES: usize = 200;
 /// Most rules, and most dates by name, of one entry.
 const MOST_RULES: usize = 10;
 const MOST_DATES: usize = 5_000;
+/// So far a time of an entry is looked for that was moved into the weeks to come.
+const FURTHEST: TimeDelta = TimeDelta::days(400);
 /// Most letters of a title.
 const MOST_TITLE: usize = 80;
 
@@ -46,7 +48,7 @@ pub struct InsteadOf {
 }
 
 /// A time that is named: a moment, or whatever is on a day.
-#[derive(PartialEq, Eq, PartialOrd, Ord)]
+#[derive(Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
 enum Date {
     Day(NaiveDate),
     At(Instant),
@@ -153,8 +155,9 @@ impl Entry {
         if self.cancelled {
             return Ok(Vec::new());
         }
-        let times = self.times(changes, reading, budget)?;
-        let shows = times.into_iter().filter_map(|(at, length)| self.changed(at, length, changes, reading));
+        let changes = Changes::of(self, changes, reading, budget)?;
+        let times = self.times(changes.furthest, reading, budget)?;
+        let shows = times.into_iter().filter_map(|(at, length)| self.changed(at, length, &changes, reading));
         Ok(shows.filter(near).take(MOST_TIMES).collect())
     }
 
@@ -162,16 +165,13 @@ impl Entry {
         Planned { from, to: after(from, length), title: self.title.clone() }
     }
 
-    /// Its own times near the window, before anything stands in for them.
+    /// Its own times near the window, or as far from it as they may be `moved`, before anything stands in for them.
     pub(super) fn times(
         &self,
-        changes: &[&Self],
+        moved: TimeDelta,
         reading: &Reading,
         budget: &mut Budget,
     ) -> Result<BTreeSet<(Instant, TimeDelta)>, String> {
-        // A time that was moved into the window, with all after it, may have been outside.
-        let moved = changes.iter().filter_map(|change| change.shift()).map(|shift| shift.abs()).max();
-        let moved = moved.unwrap_or_default().min(TimeDelta::days(400));
         let (from, to) = (before(reading.window.0, self.length + moved), after(reading.window.1, moved));
         // Over a change of the clock a local moment may be an hour off, or two.
         let spare = TimeDelta::hours(3);
@@ -216,34 +216,50 @@ impl Entry {
     }
 
     /// What has become of one of its times; none where another entry says that itself, or it was cancelled.
-    fn changed(&self, at: Instant, length: TimeDelta, changes: &[&Self], reading: &Reading) -> Option<Planned> {
+    fn changed(&self, at: Instant, length: TimeDelta, changes: &Changes, reading: &Reading) -> Option<Planned> {
         let local = self.zone.local(at);
-        let stands_for = |change: &&&Self| {
-            change.instead_of.as_ref().is_some_and(|instead| match &instead.at {
-                Date::At(named) => *named == at,
-                Date::Day(day) => *day == local.date(),
-            })
-        };
-        let alone = |change: &&&Self| change.instead_of.as_ref().is_some_and(|instead| !instead.and_after);
-        if changes.iter().filter(alone).any(|change| stands_for(&change)) {
+        if changes.alone.contains(&Date::At(at)) || changes.alone.contains(&Date::Day(local.date())) {
             return None;
         }
-        let begun = |change: &&Self| {
-            let instead = change.instead_of.as_ref().filter(|instead| instead.and_after)?;
-            let since = match &instead.at {
-                Date::At(named) => *named,
-                Date::Day(day) => self.zone.instant(day.and_time(chrono::NaiveTime::MIN), reading.local),
-            };
-            (since <= at).then_some(since)
-        };
-        let newest =
-            changes.iter().filter_map(|change| Some((begun(change)?, *change))).max_by_key(|(since, _)| *since);
-        let Some((_, change)) = newest else { return Some(self.show(at, length)) };
+        let Some((_, change)) = changes.since.range(..=at).next_back() else { return Some(self.show(at, length)) };
         if change.cancelled {
             return None;
         }
         let moved = local.checked_add_signed(change.shift()?)?;
         Some(change.show(self.zone.instant(moved, reading.local), change.length))
+    }
+}
+
+/// What stands in for times of one entry, by the times that it names.
+struct Changes<'a> {
+    /// For one time each.
+    alone: BTreeSet<Date>,
+    /// For all times from one on, until the next of these.
+    since: BTreeMap<Instant, &'a Entry>,
+    /// How far a time may be moved by them.
+    furthest: TimeDelta,
+}
+
+impl<'a> Changes<'a> {
+    fn of(entry: &Entry, all: &[&'a Entry], reading: &Reading, budget: &mut Budget) -> Result<Self, String> {
+        let mut changes = Self { alone: BTreeSet::new(), since: BTreeMap::new(), furthest: TimeDelta::zero() };
+        for change in all {
+            budget.spend().map_err(|error| error.to_string())?;
+            let Some(instead) = &change.instead_of else { continue };
+            if !instead.and_after {
+                changes.alone.insert(instead.at);
+                continue;
+            }
+            let since = match instead.at {
+                Date::At(named) => named,
+                Date::Day(day) => entry.zone.instant(day.and_time(chrono::NaiveTime::MIN), reading.local),
+            };
+            changes.since.insert(since, change);
+            let shift = change.shift().unwrap_or_default().abs();
+            // A time that was moved into the window, with all after it, may have been outside.
+            changes.furthest = changes.furthest.max(shift).min(FURTHEST);
+        }
+        Ok(changes)
     }
 }
 

@@ -99,13 +99,11 @@ pub fn read(text: &str, local: &Calendar, now: Instant) -> Result<Schedule, Sche
     let mut plan: Vec<Planned> = Vec::new();
     for entry in &entries {
         let changes = changed.get(entry.uid.as_str()).map_or(&[][..], Vec::as_slice);
-        let mut own = Budget::new(STEPS_OF_ENTRY.min(budget.left()));
-        let before = own.left();
-        match entry.shows(changes, &reading, &mut own) {
+        budget.next_part(STEPS_OF_ENTRY);
+        match entry.shows(changes, &reading, &mut budget) {
             Ok(shows) => plan.extend(shows),
             Err(why) => leave_out(&entry.title, why),
         }
-        budget = Budget::new(budget.left() - (before - own.left()));
     }
     plan.sort_by_key(|show| (show.from, show.to));
     plan.truncate(MOST_SHOWS);

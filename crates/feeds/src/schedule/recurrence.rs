@@ -8,26 +8,37 @@ const MOST_FOUND: usize = 20_000;
 
 /// How many steps reading may still take; a step is one date or one time that is looked at.
 #[derive(Debug)]
-pub struct Budget(u32);
+pub struct Budget {
+    all: u32,
+    /// What the part that is being read may take of it.
+    part: u32,
+}
 
 impl Budget {
     /// So many steps.
     pub fn new(steps: u32) -> Self {
-        Self(steps)
+        Self { all: steps, part: steps }
     }
 
-    /// Takes one.
+    /// Begins another part, which takes so many steps at most.
+    pub fn next_part(&mut self, most: u32) {
+        self.part = most.min(self.all);
+    }
+
+    /// How many are left.
+    #[cfg(test)]
+    pub fn left(&self) -> u32 {
+        self.all
+    }
+
+    /// Takes one step.
     ///
     /// # Errors
     /// None is left.
     pub fn spend(&mut self) -> Result<(), RuleError> {
-        self.0 = self.0.checked_sub(1).ok_or(RuleError::TooMuch)?;
+        self.part = self.part.checked_sub(1).ok_or(RuleError::TooMuch)?;
+        self.all -= 1;
         Ok(())
-    }
-
-    /// How many are left.
-    pub fn left(&self) -> u32 {
-        self.0
     }
 }
 

@@ -21,7 +21,7 @@ fn times(start: &str, lines: &str, to_year: i32) -> Vec<NaiveDateTime> {
     let zones = Zones::default();
     let reading = Reading { local: &local, zones: &zones, window: (from, to) };
     let entry = Entry::read(&component, &reading).unwrap();
-    let times = entry.times(&[], &reading, &mut Budget::new(3_000_000)).unwrap();
+    let times = entry.times(chrono::TimeDelta::zero(), &reading, &mut Budget::new(3_000_000)).unwrap();
     times.into_iter().map(|(at, _)| local.local(at)).collect()
 }
 
@@ -41,9 +41,8 @@ fn dates(text: &str) -> Vec<NaiveDateTime> {
     all
 }
 
-/// Rules that end: all of their times.
 #[test]
-fn rules_that_end_give_the_times_of_the_standard() {
+fn rules_give_the_times_of_the_standard() {
     let cases = [
         ("19970902", "FREQ=DAILY;COUNT=10", "1997 9/2,3,4,5,6,7,8,9,10,11"),
         ("19970902", "FREQ=DAILY;INTERVAL=10;COUNT=5", "1997 9/2,12,22 10/2,12"),
@@ -95,16 +94,7 @@ fn rules_that_end_give_the_times_of_the_standard() {
         ("19970805", "FREQ=WEEKLY;INTERVAL=2;COUNT=4;BYDAY=TU,SU;WKST=MO", "1997 8/5,10,19,24"),
         ("19970805", "FREQ=WEEKLY;INTERVAL=2;COUNT=4;BYDAY=TU,SU;WKST=SU", "1997 8/5,17,19,31"),
         ("20070115", "FREQ=MONTHLY;BYMONTHDAY=15,30;COUNT=5", "2007 1/15,30 2/15 3/15,30"),
-    ];
-    for (start, rule, expected) in cases {
-        assert_eq!(times(&format!("{start}T090000"), &format!("RRULE:{rule}"), 2012), dates(expected), "{rule}");
-    }
-}
-
-/// Rules without end: the times that the standard lists are the first of them.
-#[test]
-fn rules_without_end_begin_with_the_times_of_the_standard() {
-    let cases = [
+        // Without end: the standard lists the first of them.
         ("19970902", "FREQ=DAILY;INTERVAL=2", "1997 9/2,4,6,8,10,12,14,16,18,20,22,24,26,28,30 10/2,4,6"),
         ("19970902", "FREQ=WEEKLY;INTERVAL=2;WKST=SU", "1997 9/2,16,30 10/14,28 11/11,25 12/9,23 1998 1/6,20 2/3,17"),
         ("19970928", "FREQ=MONTHLY;BYMONTHDAY=-3", "1997 9/28 10/29 11/28 12/29 1998 1/29 2/26"),
@@ -138,8 +128,11 @@ fn rules_without_end_begin_with_the_times_of_the_standard() {
         ),
     ];
     for (start, rule, expected) in cases {
-        let (all, expected) = (times(&format!("{start}T090000"), &format!("RRULE:{rule}"), 2006), dates(expected));
-        assert_eq!(all[..expected.len()], expected, "{rule}");
+        let (mut all, expected) = (times(&format!("{start}T090000"), &format!("RRULE:{rule}"), 2012), dates(expected));
+        if !rule.contains("COUNT") && !rule.contains("UNTIL") {
+            all.truncate(expected.len());
+        }
+        assert_eq!(all, expected, "{rule}");
     }
     let thirteenth = "EXDATE;TZID=America/New_York:19970902T090000\nRRULE:FREQ=MONTHLY;BYDAY=FR;BYMONTHDAY=13";
     let expected = dates("1998 2/13 3/13 11/13 1999 8/13 2000 10/13");

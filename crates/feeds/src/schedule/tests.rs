@@ -74,6 +74,25 @@ fn what_is_no_calendar_is_refused() {
 }
 
 #[test]
+fn looking_for_what_replaces_times_is_counted() {
+    let every_second = event("a", "DTSTART:20261118T120000Z\nDTEND:20261118T120001Z\nRRULE:FREQ=DAILY;COUNT=2\n");
+    let replacing = (0..1_000).map(|n| {
+        let named = at("11-18T12:00") + TimeDelta::seconds(n);
+        let named = named.format("%Y%m%dT%H%M%SZ");
+        event("a", &format!("RECURRENCE-ID:{named}\nDTSTART:{named}\nDURATION:PT1S\n"))
+    });
+    let text = parser::unfold(&calendar(&(every_second + &replacing.collect::<String>())));
+    let components = parser::read_calendar_simple(&text).unwrap().remove(0).components;
+    let (local, zones) = (london(), Zones::default());
+    let reading = Reading { local: &local, zones: &zones, window: (at("11-17T12:00"), at("11-30T12:00")) };
+    let entries: Vec<Entry> = components.iter().map(|one| Entry::read(one, &reading).unwrap()).collect();
+    let changes: Vec<&Entry> = entries[1..].iter().collect();
+    let shows = |steps| entries[0].shows(&changes, &reading, &mut Budget::new(steps));
+    assert!(shows(900).is_err());
+    assert_eq!(shows(2_000).unwrap().len(), 1, "one is replaced, the other is not");
+}
+
+#[test]
 fn an_entry_that_recurs_without_end_is_bounded() {
     let every_minute = "DTSTART:20261118T120000Z\nDTEND:20261118T120030Z\nRRULE:FREQ=MINUTELY\n";
     assert_eq!(read_at(&event("a", every_minute), "11-18T12:00").plan.len(), MOST_SHOWS);
