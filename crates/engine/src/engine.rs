@@ -33,6 +33,10 @@ const PRESENCE: Duration = Duration::from_secs(3);
 /// A gap longer than this is told to whoever asks why a clock stands where it stands.
 const AWAY: Duration = Duration::from_secs(15);
 
+/// So many ends in a row while a channel was loaded keep it from being loaded by itself. Loading takes a while, so that one end
+/// may have come from elsewhere.
+const ENDS: u32 = 2;
+
 /// All channels of this process.
 #[derive(Clone)]
 pub struct Engine {
@@ -157,7 +161,7 @@ impl Engine {
         let cell = Arc::clone(self.inner.channels.lock().await.entry(id).or_default());
         let handle = cell
             .get_or_try_init(|| async {
-                let _reading = self.inner.quarantine.enter(&channel_name(id))?;
+                let _reading = self.inner.quarantine.enter(&channel_name(id), ENDS)?;
                 let (orders, waiting) = mpsc::channel(QUEUE);
                 let hub = Arc::new(Hub::new(orders.clone(), self.now()));
                 task::load(self.inner.context.clone(), id, Arc::clone(&hub), waiting).await?;

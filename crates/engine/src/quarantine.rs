@@ -1,7 +1,8 @@
 //! What is being read at this moment, kept in a folder: should the program end while it reads something, that something is not
-//! read again by itself, or each start would end in the same way. Somebody has to ask for it.
+//! read again by itself, or each start would end in the same way. Somebody has to ask for it. What takes long to read may be
+//! read again after one end, which may have come from elsewhere: the power may have failed.
 
-use std::collections::{BTreeMap, BTreeSet};
+use std::collections::BTreeMap;
 use std::fs;
 use std::io;
 use std::path::{Path, PathBuf};
@@ -25,8 +26,8 @@ struct Inner {
 
 #[derive(Default)]
 struct Names {
-    /// What the program was reading when it ended.
-    held: BTreeSet<String>,
+    /// What the program was reading when it ended, and how often in a row.
+    ended: BTreeMap<String, u32>,
     /// What is being read, and by how many.
     reading: BTreeMap<String, usize>,
 }
@@ -38,31 +39,33 @@ impl Quarantine {
     /// The folder cannot be made or read.
     pub fn open(folder: &Path) -> io::Result<Self> {
         fs::create_dir_all(folder)?;
-        let mut held = BTreeSet::new();
+        let mut ended = BTreeMap::new();
         for entry in fs::read_dir(folder)? {
-            held.extend(entry?.file_name().into_string().ok());
+            let entry = entry?;
+            let Ok(name) = entry.file_name().into_string() else { continue };
+            let times = fs::read_to_string(entry.path())?.trim().parse().unwrap_or(1);
+            tracing::warn!(%name, times, "the program ended while it was reading this");
+            ended.insert(name, times);
         }
-        for name in &held {
-            tracing::warn!(%name, "the program ended while it was reading this; it is not read again until somebody asks");
-        }
-        let names = Mutex::new(Names { held, ..Names::default() });
+        let names = Mutex::new(Names { ended, ..Names::default() });
         Ok(Self(Arc::new(Inner { folder: Some(folder.to_owned()), names })))
     }
 
     /// Notes that something is being read, until the guard is dropped. A name is of letters, digits and dashes.
     ///
     /// # Errors
-    /// The program ended while it read that, and nobody has asked for it since.
-    pub fn enter(&self, name: &str) -> Result<Reading, Quarantined> {
+    /// The program ended `most` times in a row while it read that, and nobody has asked for it since.
+    pub fn enter(&self, name: &str, most: u32) -> Result<Reading, Quarantined> {
         let mut names = self.0.names.lock().unwrap_or_else(PoisonError::into_inner);
-        if names.held.contains(name) {
+        let ended = names.ended.get(name).copied().unwrap_or(0);
+        if ended >= most {
             return Err(Quarantined);
         }
         let many = names.reading.entry(name.to_owned()).or_default();
         *many += 1;
         if *many == 1
             && let Some(folder) = &self.0.folder
-            && let Err(error) = fs::write(folder.join(name), b"")
+            && let Err(error) = fs::write(folder.join(name), (ended + 1).to_string())
         {
             // A full disk must not keep anything from being read.
             tracing::warn!(%error, %name, "it could not be noted what is being read");
@@ -73,7 +76,7 @@ impl Quarantine {
     /// Somebody asks for it: it may be read again.
     pub fn release(&self, name: &str) {
         let mut names = self.0.names.lock().unwrap_or_else(PoisonError::into_inner);
-        if names.held.remove(name) {
+        if names.ended.remove(name).is_some() {
             self.forget(name);
         }
     }
@@ -104,6 +107,7 @@ impl Drop for Reading {
         });
         if many == 0 {
             names.reading.remove(&self.name);
+            names.ended.remove(&self.name);
             self.of.forget(&self.name);
         }
     }
@@ -117,16 +121,30 @@ mod tests {
     fn what_was_being_read_when_the_program_ended_waits_until_somebody_asks() {
         let folder = tempfile::tempdir().unwrap();
         let first = Quarantine::open(folder.path()).unwrap();
-        drop(first.enter("feed-1").unwrap());
-        let (one, other) = (first.enter("calendar-1").unwrap(), first.enter("calendar-1").unwrap());
+        drop(first.enter("feed-1", 1).unwrap());
+        let (one, other) = (first.enter("calendar-1", 1).unwrap(), first.enter("calendar-1", 1).unwrap());
         drop(one);
         // As a program does that comes to its end.
         std::mem::forget(other);
         let second = Quarantine::open(folder.path()).unwrap();
-        assert!(second.enter("feed-1").is_ok());
-        assert!(second.enter("calendar-1").is_err() && second.enter("calendar-1").is_err());
+        assert!(second.enter("feed-1", 1).is_ok());
+        assert!(second.enter("calendar-1", 1).is_err() && second.enter("calendar-1", 1).is_err());
         second.release("calendar-1");
-        assert!(second.enter("calendar-1").is_ok());
-        assert!(Quarantine::open(folder.path()).unwrap().enter("calendar-1").is_ok());
+        assert!(second.enter("calendar-1", 1).is_ok());
+        assert!(Quarantine::open(folder.path()).unwrap().enter("calendar-1", 1).is_ok());
+    }
+
+    #[test]
+    fn what_may_be_read_twice_waits_after_two_ends_in_a_row() {
+        let folder = tempfile::tempdir().unwrap();
+        let start = || Quarantine::open(folder.path()).unwrap();
+        let end = || std::mem::forget(start().enter("channel-1", 2).unwrap());
+        end();
+        drop(start().enter("channel-1", 2).unwrap());
+        end();
+        // A start at which nobody read it is no end.
+        drop(start());
+        end();
+        assert!(start().enter("channel-1", 2).is_err());
     }
 }

@@ -51,7 +51,7 @@ struct Line {
 impl Line {
     /// Notes that something of this feed is being read. See [`tally_engine::Quarantine`].
     fn reading(&self) -> Result<Reading, String> {
-        let entered = self.engine.quarantine().enter(&reading(self.feed.0));
+        let entered = self.engine.quarantine().enter(&reading(self.feed.0), 1);
         entered.map_err(|error| format!("{error}; save the feed again to read it once more"))
     }
 

@@ -129,7 +129,7 @@ async fn laid_out(engine: &Engine, channel: &ChannelHandle, calendar: String) ->
     let local = channel.calendar().await.map_err(|error| error.to_string())?;
     let now = channel.now();
     let _place = READERS.acquire().await.map_err(|error| error.to_string())?;
-    let reading = engine.quarantine().enter(&name(channel.id));
+    let reading = engine.quarantine().enter(&name(channel.id), 1);
     let reading = reading.map_err(|error| format!("{error}; choose the calendar again to read it once more"))?;
     let (reply, answer) = oneshot::channel();
     let work = move || {

@@ -91,12 +91,12 @@ async fn what_brought_the_program_down_is_not_read_again_until_somebody_asks() {
         RRULE:FREQ=WEEKLY\nEND:VEVENT\n";
     assert_eq!(send(calendar(weekly)).await.0, 200);
     assert!(owner.page("/channel").await.contains("Build night"));
-    // It ended while it read that, and while it loaded the channel.
+    // It ended while it read that, and twice while it loaded the channel.
     program.stop();
     let reading = program.folder.path().join("reading");
     assert_eq!(std::fs::read_dir(&reading).unwrap().count(), 0, "what was read is noted no more");
-    for name in ["calendar-1", "channel-1"] {
-        std::fs::write(reading.join(name), "").unwrap();
+    for (name, times) in [("calendar-1", "1"), ("channel-1", "2")] {
+        std::fs::write(reading.join(name), times).unwrap();
     }
     program.again();
     let goal = program.widget("Turntable motor")["page_url"].as_str().unwrap().to_owned();
