@@ -71,7 +71,11 @@ impl Task {
         let asked = origin.clone();
         let draft = Draft { origin, feed: None, happened_at: happened_at.unwrap_or(now), arrived_at: now, body };
         let row = EntryRow::of(self.id, &draft)?;
-        let places = self.append(vec![draft], vec![row]).await?;
+        // What was due by now is written: only where somebody else wrote meanwhile has it to be looked for again.
+        let places = match self.commit(std::slice::from_ref(&draft), vec![row.clone()]).await? {
+            Some(places) => places,
+            None => self.append(vec![draft], vec![row]).await?,
+        };
         let place = places.into_iter().flatten().next();
         match (place, is_asked) {
             (Some(place), _) => Ok(place),
