@@ -106,13 +106,21 @@ impl Uploads {
 
     /// Lets a file go.
     pub fn drop(&self, token: &str) {
-        self.waiting.lock().unwrap_or_else(PoisonError::into_inner).retain(|(own, _)| own != token);
+        self.let_go(|own, _| own == token);
     }
 
     /// Lets those go that have waited for long.
     pub fn tidy(&self) {
-        let mut waiting = self.waiting.lock().unwrap_or_else(PoisonError::into_inner);
-        waiting.retain(|(_, upload)| upload.since.elapsed() < LONGEST);
+        self.let_go(|_, upload| upload.since.elapsed() >= LONGEST);
+    }
+
+    /// What is let go leaves the disk after the list is free again for others.
+    fn let_go(&self, goes: impl Fn(&str, &Upload) -> bool) {
+        let gone: Vec<_> = {
+            let mut waiting = self.waiting.lock().unwrap_or_else(PoisonError::into_inner);
+            waiting.extract_if(.., |(own, upload)| goes(own, upload)).collect()
+        };
+        drop(gone);
     }
 }
 

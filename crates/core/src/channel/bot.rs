@@ -53,8 +53,9 @@ impl Channel {
     pub fn chat_line(&self, source: &str, name: &str, message: &str, now: Instant) -> Result<String, String> {
         let values = Values { name: without_calls(name), message: without_calls(message), ..Values::default() };
         let locale = Locale { language: Language::default(), currency: self.settings.currency };
-        let texts = self.texts(Some(source), now).into_iter().map(|(title, text)| (title, without_calls(&text)));
-        let text = template::write_line(source, &values, &texts.collect(), locale);
+        let mut texts = self.texts(Some(source), now);
+        texts.values_mut().filter(|text| text.contains('@')).for_each(|text| *text = without_calls(text));
+        let text = template::write_line(source, &values, &texts, locale);
         text.map_err(|error| format!("the line {error}"))
     }
 

@@ -28,9 +28,9 @@ struct Following {
     channel: ChannelHandle,
     drawings: broadcast::Receiver<(WidgetId, bytestring::ByteString)>,
     rooms: broadcast::Receiver<RoomMessage>,
-    /// What was sent last of each widget, and of the channel.
-    sent: BTreeMap<WidgetId, Value>,
-    stands: Option<Value>,
+    /// The mark of what was sent last of each widget, and of the channel.
+    sent: BTreeMap<WidgetId, u64>,
+    stands: Option<u64>,
     /// The widgets of which it must be looked up what they show.
     wanted: BTreeSet<WidgetId>,
     /// The mark of all that it was told.
@@ -88,18 +88,15 @@ impl Following {
             (channel.last_seq().0, standing(channel, now), views)
         };
         let (seq, stands, views) = self.channel.ask(ask).await?;
-        let bare = without_moment(stands.clone());
-        if self.stands.as_ref() != Some(&bare) {
-            self.told ^= self.stands.as_ref().map_or(0, |old| mark(0, old)) ^ mark(0, &bare);
-            self.stands = Some(bare);
+        let new = mark(0, &without_moment(stands.clone()));
+        if self.stands != Some(new) {
+            self.told ^= self.stands.replace(new).unwrap_or(0) ^ new;
             news += &event("channel", (seq, self.told), &stands);
         }
         for (id, view) in views {
-            let bare = without_moment(view.clone());
-            if self.sent.get(&id) != Some(&bare) {
-                let new = mark(id.0, &bare);
-                let old = self.sent.insert(id, bare).map_or(0, |old| mark(id.0, &old));
-                self.told ^= old ^ new;
+            let new = mark(id.0, &without_moment(view.clone()));
+            if self.sent.get(&id) != Some(&new) {
+                self.told ^= self.sent.insert(id, new).unwrap_or(0) ^ new;
                 news += &event("widget", (seq, self.told), &view);
             }
         }

@@ -3,6 +3,7 @@
 
 use crate::error::WebError;
 use std::collections::HashMap;
+use std::mem::{Discriminant, discriminant};
 use std::sync::{Arc, Mutex, PoisonError};
 
 /// What a place is held for, and by what it is counted.
@@ -31,29 +32,30 @@ impl Use {
             Self::Stream(_) => (400, 100),
         }
     }
-
-    fn is_of_kind(&self, other: &Self) -> bool {
-        std::mem::discriminant(self) == std::mem::discriminant(other)
-    }
 }
 
 /// All places that are held.
 #[derive(Default)]
-pub struct Places {
-    held: Mutex<HashMap<Use, usize>>,
+pub struct Places(Mutex<Counts>);
+
+#[derive(Default)]
+struct Counts {
+    of_one: HashMap<Use, usize>,
+    of_kind: HashMap<Discriminant<Use>, usize>,
 }
 
 impl Places {
     /// One more place; none where there are too many.
     pub fn take(self: &Arc<Self>, by: &Use) -> Option<Place> {
-        let mut held = self.held.lock().unwrap_or_else(PoisonError::into_inner);
+        let mut counts = self.0.lock().unwrap_or_else(PoisonError::into_inner);
         let (most, most_of_one) = by.most();
-        let all: usize = held.iter().filter(|(one, _)| one.is_of_kind(by)).map(|(_, count)| count).sum();
-        let own = held.get(by).copied().unwrap_or(0);
+        let all = counts.of_kind.get(&discriminant(by)).copied().unwrap_or(0);
+        let own = counts.of_one.get(by).copied().unwrap_or(0);
         if all >= most || own >= most_of_one {
             return None;
         }
-        held.insert(by.clone(), own + 1);
+        counts.of_kind.insert(discriminant(by), all + 1);
+        counts.of_one.insert(by.clone(), own + 1);
         Some(Place { of: Arc::clone(self), by: by.clone() })
     }
 
@@ -81,11 +83,14 @@ pub struct Place {
 
 impl Drop for Place {
     fn drop(&mut self) {
-        let mut held = self.of.held.lock().unwrap_or_else(PoisonError::into_inner);
-        if let Some(count) = held.get_mut(&self.by) {
-            *count -= 1;
-            if *count == 0 {
-                held.remove(&self.by);
+        let mut counts = self.of.0.lock().unwrap_or_else(PoisonError::into_inner);
+        if let Some(all) = counts.of_kind.get_mut(&discriminant(&self.by)) {
+            *all -= 1;
+        }
+        if let Some(own) = counts.of_one.get_mut(&self.by) {
+            *own -= 1;
+            if *own == 0 {
+                counts.of_one.remove(&self.by);
             }
         }
     }
