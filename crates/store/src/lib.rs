@@ -84,6 +84,15 @@ diesel::define_sql_function! {
     fn database() -> Nullable<Text>;
 }
 
+/// Takes a lock that only one has in this database; gives its name, or none where somebody else has it for so many seconds.
+pub(crate) fn lock(conn: &mut MysqlConnection, what: &str, seconds: i32) -> Result<Option<String>, StoreError> {
+    // The server's locks are one namespace for all its databases.
+    let database: Option<String> = diesel::select(database()).get_result(conn)?;
+    let name = format!("{} {what}", database.unwrap_or_default());
+    let got = diesel::select(get_lock(&name, seconds)).get_result::<Option<i32>>(conn)?;
+    Ok((got == Some(1)).then_some(name))
+}
+
 /// Does something that only one at a time may do in this database.
 pub(crate) fn alone<T>(
     conn: &mut MysqlConnection,
@@ -91,12 +100,8 @@ pub(crate) fn alone<T>(
     seconds: i32,
     work: impl FnOnce(&mut MysqlConnection) -> Result<T, StoreError>,
 ) -> Result<T, StoreError> {
-    // The server's locks are one namespace for all its databases.
-    let database: Option<String> = diesel::select(database()).get_result(conn)?;
-    let name = format!("{} {what}", database.unwrap_or_default());
-    if diesel::select(get_lock(&name, seconds)).get_result::<Option<i32>>(conn)? != Some(1) {
-        return Err(StoreError::Away(format!("somebody else is at the {what} for too long")));
-    }
+    let name = lock(conn, what, seconds)?
+        .ok_or_else(|| StoreError::Away(format!("somebody else is at the {what} for too long")))?;
     let done = work(conn);
     diesel::select(release_lock(&name)).get_result::<Option<i32>>(conn)?;
     done

@@ -1,7 +1,7 @@
 //! When the server was there, and when it was away.
 
 use crate::schema::{absences, presence};
-use crate::{Store, StoreError, Work, alone, connect, database, get_lock};
+use crate::{Store, StoreError, Work, alone, connect, lock};
 use diesel::mysql::MysqlConnection;
 use diesel::prelude::*;
 use diesel::sql_query;
@@ -42,9 +42,7 @@ impl Held {
 
 /// Takes the lock that only one program has; who has it otherwise.
 fn hold(conn: &mut MysqlConnection, seconds: i32) -> Result<Result<(), String>, StoreError> {
-    let database: Option<String> = diesel::select(database()).get_result(conn)?;
-    let name = format!("{} server", database.unwrap_or_default());
-    if diesel::select(get_lock(&name, seconds)).get_result::<Option<i32>>(conn)? == Some(1) {
+    if lock(conn, "server", seconds)?.is_some() {
         return Ok(Ok(()));
     }
     // Tables of another version may not say.

@@ -15,6 +15,7 @@ use tally_core::record::happening::Kind;
 use tally_core::record::ids::WidgetId;
 use tally_core::time::Instant;
 use tally_core::time::calendar::Calendar;
+use tally_core::time::words::minutes_words;
 use tally_core::widgets::Lever;
 use tally_core::widgets::poll::PhaseWord as PollPhase;
 use tally_core::widgets::subathon::{PhaseWord, SubathonView};
@@ -256,15 +257,10 @@ impl Draw for Drawer {
     }
 }
 
-/// How far a clock has jumped, in words.
+/// How far a clock has jumped, in words. To the minute: the two clocks are not read in the same instant.
 fn jump_words(jump: TimeDelta) -> String {
-    // To the minute: the two clocks are not read in the same instant.
-    let all = (jump.num_seconds().unsigned_abs() + 30) / 60;
-    let (days, hours, minutes) = (all / 1_440, all / 60 % 24, all % 60);
-    let part = |many: u64, unit: &str| (many > 0).then(|| format!("{many} {unit}"));
-    let parts = [part(days, "d"), part(hours, "h"), part(minutes, "min")];
     let way = if jump < TimeDelta::zero() { "back" } else { "ahead" };
-    format!("{way} by {}", parts.into_iter().flatten().collect::<Vec<_>>().join(" "))
+    format!("{way} by {}", minutes_words(jump))
 }
 
 /// The feeds of which the desk has to be told: those that fail, and, on air, those that brought something in this show and are

@@ -264,7 +264,7 @@ fn in_our_words(response: ServiceResponse) -> ServiceResponse {
         return response;
     }
     let detail = match status {
-        StatusCode::PAYLOAD_TOO_LARGE => "The body is too large: a form has at most 64 KB.",
+        StatusCode::PAYLOAD_TOO_LARGE => "The body is larger than this address takes.",
         StatusCode::UNSUPPORTED_MEDIA_TYPE => "The body is of another kind than this address takes.",
         StatusCode::NOT_FOUND => "There is nothing at this address.",
         _ => "The request cannot be read. Reload the page and try again.",

@@ -29,9 +29,26 @@ pub fn digits(length: TimeDelta) -> String {
     }
 }
 
+/// How long something is, to the minute, whichever way it goes: `1 d 4 h 20 min`.
+#[must_use]
+pub fn minutes_words(length: TimeDelta) -> String {
+    let all = (length.num_seconds().unsigned_abs() + 30) / 60;
+    let part = |many: u64, unit: &str| (many > 0).then(|| format!("{many} {unit}"));
+    let parts = [part(all / 1_440, "d"), part(all / 60 % 24, "h"), part(all % 60, "min")];
+    let words: Vec<String> = parts.into_iter().flatten().collect();
+    if words.is_empty() { "0 min".into() } else { words.join(" ") }
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn lengths_to_the_minute() {
+        let show = |seconds| minutes_words(TimeDelta::seconds(seconds));
+        assert_eq!((show(3_600).as_str(), show(-7_229).as_str(), show(29).as_str()), ("1 h", "2 h", "0 min"));
+        assert_eq!(show(40 * 86_400 + 3_690), "40 d 1 h 2 min");
+    }
 
     #[test]
     fn clock_digits() {

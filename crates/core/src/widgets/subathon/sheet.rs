@@ -363,9 +363,9 @@ impl Sheet {
     /// Milliseconds for one of the channel's currency, by the row's worth; none where a row or a worth is missing.
     #[must_use]
     pub fn ms_per_unit(&self, row: &Row, worth: i64, settings: &Settings) -> Option<i64> {
-        let rate = self.0.get(row).filter(|rate| rate.on && !rate.takes && worth > 0)?;
+        let (ms, worth) = self.exact(row, worth)?;
         let whole = Unit::Money(settings.currency).whole();
-        Some(half_even(i128::from(rate.ms).saturating_mul(whole.into()), worth.into()))
+        Some(half_even(ms.saturating_mul(whole.into()), worth))
     }
 }
 
