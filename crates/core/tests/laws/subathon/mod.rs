@@ -2,7 +2,9 @@
 
 mod cases;
 mod laws;
+mod pauses;
 mod spoken;
+mod undone;
 
 use crate::common::settings;
 use crate::life::piece;
@@ -14,7 +16,7 @@ use tally_core::record::happening::{Actor, Happening};
 use tally_core::record::ids::{Seq, WidgetId};
 use tally_core::record::refusal::Refusal;
 use tally_core::time::Instant;
-use tally_core::widgets::subathon::{Computed, PhaseWord, SubathonView};
+use tally_core::widgets::subathon::{Computed, PhaseWord, SubathonView, Why};
 use tally_core::widgets::view::View;
 use tally_core::widgets::{Action, Definition, Notable, Piece};
 
@@ -173,4 +175,8 @@ impl Show {
             other => panic!("{other:?}"),
         }
     }
+}
+
+fn why(show: &Show) -> Vec<(i64, Option<Why>)> {
+    show.computed().lines.iter().map(|line| (line.given / 1_000, line.why)).collect()
 }
