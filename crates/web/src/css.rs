@@ -1,14 +1,13 @@
 //! Styles token by token (CSS Syntax, level 3): what is written is read again as the same tokens, whatever was left open is closed,
 //! and what only people read is left out.
 
-use cssparser::{ParseError, Parser, ParserInput, SourceLocation, ToCss, Token, TokenSerializationType};
-use std::convert::Infallible;
+use cssparser::{ParseError, Parser, ParserInput, ToCss, Token, TokenSerializationType};
 
 /// Deepest that brackets stand in one another.
-pub const DEEPEST: usize = 24;
+const DEEPEST: usize = 24;
 
 /// A style as it is written.
-pub struct Written {
+struct Written {
     text: String,
     /// What the last token was, by which the next may need something in between.
     last: TokenSerializationType,
@@ -24,17 +23,17 @@ impl Default for Written {
 
 impl Written {
     /// Wants a space before whatever comes next.
-    pub fn space(&mut self) {
+    fn space(&mut self) {
         self.spaced = true;
     }
 
     /// Writes a token.
-    pub fn token(&mut self, token: &Token<'_>) {
+    fn token(&mut self, token: &Token<'_>) {
         self.verbatim(token, &token.to_css_string());
     }
 
     /// Writes a token as it stood in the source.
-    pub fn verbatim(&mut self, token: &Token<'_>, text: &str) {
+    fn verbatim(&mut self, token: &Token<'_>, text: &str) {
         const AFTER: &[char] = &[',', ';', '{', '}'];
         let is_needless = self.text.is_empty() || self.text.ends_with(AFTER) || text.starts_with(AFTER);
         if std::mem::take(&mut self.spaced) && !is_needless {
@@ -45,55 +44,15 @@ impl Written {
         self.text.push_str(text);
         self.last = token.serialization_type();
     }
-
-    /// Whether nothing was written.
-    #[must_use]
-    pub fn is_empty(&self) -> bool {
-        self.text.is_empty()
-    }
-
-    /// What was written.
-    #[must_use]
-    pub fn text(self) -> String {
-        self.text
-    }
 }
 
-/// A token that is about to be written.
-#[derive(Clone, Copy)]
-pub struct Met<'i, 'a> {
-    /// The token itself.
-    pub token: &'a Token<'i>,
-    /// Where it stands.
-    pub at: SourceLocation,
-    /// The innermost function around it; empty for none.
-    pub function: &'a str,
-}
+/// Why a style is written as it stood: it is broken, or brackets stand deeper than [`DEEPEST`].
+struct AsItStood;
 
-/// What is made of each token: another one, the same (none), or an error.
-pub type Look<'i, 'a, E> = &'a mut dyn FnMut(Met<'i, '_>) -> Result<Option<Token<'i>>, ParseError<'i, E>>;
-
-/// Writes all tokens up to where the parser ends. Brackets that stand deeper than [`DEEPEST`] are an end of the input.
-///
-/// # Errors
-/// Whatever the look makes an error.
-pub fn copy<'i, E>(
-    input: &mut Parser<'i, '_>,
-    out: &mut Written,
-    look: Look<'i, '_, E>,
-) -> Result<(), ParseError<'i, E>> {
-    copy_within(input, out, look, "", DEEPEST)
-}
-
-fn copy_within<'i, E>(
-    input: &mut Parser<'i, '_>,
-    out: &mut Written,
-    look: Look<'i, '_, E>,
-    function: &str,
-    depth: usize,
-) -> Result<(), ParseError<'i, E>> {
+/// Writes all tokens up to where the parser ends.
+fn copy<'i>(input: &mut Parser<'i, '_>, out: &mut Written, depth: usize) -> Result<(), ParseError<'i, AsItStood>> {
     loop {
-        let (at, from) = (input.current_source_location(), input.position());
+        let from = input.position();
         let Ok(token) = input.next_including_whitespace_and_comments().cloned() else { return Ok(()) };
         let close = match &token {
             Token::Comment(_) => continue,
@@ -106,20 +65,24 @@ fn copy_within<'i, E>(
             Token::CurlyBracketBlock => Some(Token::CloseCurlyBracket),
             _ => None,
         };
-        let written = look(Met { token: &token, at, function })?;
-        match (&written, &token) {
+        match &token {
+            // A stroke that begins nothing would begin something at another place.
+            Token::Delim('\\') => return Err(input.new_custom_error(AsItStood)),
+            broken if broken.is_parse_error() => return Err(input.new_custom_error(AsItStood)),
             // Numbers are written as they stood: as a float one would lose digits.
-            (None, Token::Number { .. } | Token::Percentage { .. } | Token::Dimension { .. }) => {
-                out.verbatim(&token, input.slice_from(from));
+            Token::Number { .. } | Token::Percentage { .. } | Token::Dimension { .. } => {
+                let text = input.slice_from(from);
+                // The end of the text is no part of a unit.
+                if text.ends_with('\\') {
+                    return Err(input.new_custom_error(AsItStood));
+                }
+                out.verbatim(&token, text);
             }
-            _ => out.token(written.as_ref().unwrap_or(&token)),
+            _ => out.token(&token),
         }
         let Some(close) = close else { continue };
-        let Some(depth) = depth.checked_sub(1) else {
-            return Err(at.new_error(cssparser::BasicParseErrorKind::EndOfInput));
-        };
-        let inner = if let Token::Function(name) = &token { name.as_ref() } else { function };
-        input.parse_nested_block(|input| copy_within(input, out, &mut *look, inner, depth))?;
+        let depth = depth.checked_sub(1).ok_or_else(|| input.new_custom_error(AsItStood))?;
+        input.parse_nested_block(|input| copy(input, out, depth))?;
         out.token(&close);
     }
 }
@@ -129,12 +92,8 @@ fn copy_within<'i, E>(
 pub fn minified(css: &str) -> String {
     let mut input = ParserInput::new(css);
     let mut out = Written::default();
-    let whole = |met: Met<'_, '_>| match met.token.is_parse_error() {
-        true => Err(met.at.new_unexpected_token_error(Token::Comma)),
-        false => Ok(None),
-    };
-    let copied = copy::<Infallible>(&mut Parser::new(&mut input), &mut out, &mut { whole });
-    copied.map_or_else(|_| css.to_owned(), |()| out.text())
+    let copied = copy(&mut Parser::new(&mut input), &mut out, DEEPEST);
+    copied.map_or_else(|_| css.to_owned(), |()| out.text)
 }
 
 #[cfg(test)]
@@ -150,6 +109,7 @@ mod tests {
             @media (width >= 40em) and (color){.c::before{content: \"a  {b\";width: calc(1px + 2 * var(--x))}}";
         assert_eq!(minified(css), made);
         assert_eq!(minified("a/**/b { x: 1/**/px; y: url(a.png"), "a/**/b{x: 1/**/px;y: url(a.png)}");
+        assert_eq!(minified("[0\\"), "[0\\");
     }
 
     proptest! {

@@ -65,6 +65,7 @@ pub fn application(
         .route("/fair/{commitment}", get().to(fair::page))
         .route("/c/{token}", get().to(commands::page))
         .route("/clips/{token}", get().to(clips::serve))
+        .route("/clips/{token}/page", get().to(clips::framed))
         .route("/faces/{seal}/{address}", get().to(faces::serve::face))
         .route("/schemas/{name}", get().to(schemas::serve))
         .route("/schemas/views/{name}", get().to(schemas::view))

@@ -45,7 +45,7 @@ async fn file(owner: &Owner, name: &str, bytes: impl Into<Vec<u8>>) -> String {
     let sent = owner.send(&format!("/files?name={name}"), "application/octet-stream", bytes.into()).await;
     assert!(sent.status().is_success(), "{name}");
     let page = owner.page("/files").await;
-    format!("own-{}", page.split("href=\"/clips/").nth(1).unwrap().split('"').next().unwrap())
+    format!("own-{}", page.split("href=\"/clips/").nth(1).unwrap().split(['"', '/']).next().unwrap())
 }
 
 #[tokio::test(flavor = "multi_thread")]
@@ -96,8 +96,19 @@ async fn parts_css_and_fonts_of_ones_own_are_on_air_and_taken_back() {
     becomes(&browser, ".air", "outline-style", "solid").await;
     becomes(&browser, "body", "display", "block").await;
 
-    // In the rooms as on air; the bench offers what is different, and puts it back by one press.
+    // Whatever it says of its place, it covers nothing but its own box.
+    let over = "& { position: fixed !important; inset: -900px; z-index: 99999; background: red }";
+    says(&owner, id, &[("css", over)]).await;
     browser.sign_in(&base, &program.demo()).await;
+    browser.go(&format!("{base}/widgets/{id}")).await;
+    becomes(&browser, ".stage-real .air", "position", "fixed").await;
+    let covered = "return ['.edge', '.sentence', '.strip', '.stage-tools'].map((css) => {
+        const box = document.querySelector(css).getBoundingClientRect();
+        return document.elementFromPoint(box.left + box.width / 2, box.top + 12).closest('.air') !== null })";
+    assert_eq!(browser.run(covered).await, serde_json::json!([false, false, false, false]));
+    says(&owner, id, &[("css", ".part-words { letter-spacing: 9px }")]).await;
+
+    // In the rooms as on air; the bench offers what is different, and puts it back by one press.
     browser.go(&format!("{base}/widgets/{id}")).await;
     browser.shows(".drawer-changes", "Name").await;
     browser.run("const part = document.getElementById('part-of'); part.value = 'name'; part.dispatchEvent(new Event('change', {bubbles: true}))").await;
@@ -228,6 +239,11 @@ async fn a_page_of_ones_own_draws_what_it_is_told_and_reaches_nothing_else() {
         let _ = line.read_to_end(&mut sent);
         assert!(sent.is_empty(), "{}", String::from_utf8_lossy(&sent));
     }
+    // Opened by itself it stands in a frame all the same.
+    browser.go(&format!("{}/clips/{}", program.base, page.trim_start_matches("own-"))).await;
+    assert!(browser.client.current_url().await.unwrap().path().ends_with("/page"));
+    inside().await;
+    browser.shows_one("body[data-tried]").await;
     browser.close().await;
 
     let browser = Browser::open().await;

@@ -10,16 +10,17 @@ mod video;
 use crate::app::App;
 use crate::error::WebError;
 use crate::heavy::DECODERS;
-use crate::markup::hex;
+use crate::markup::{hex, html};
 use crate::picture;
 use crate::rooms::received::{self, Named};
 use crate::rooms::sign_in::{go_to, refreshed, refusal};
 use crate::security::behind::behind;
 use crate::security::session::Owner;
 use crate::security::tokens;
-use actix_web::http::header::{self, CacheControl, CacheDirective, ETag, EntityTag, Header, IfNoneMatch};
+use actix_web::http::header::{self, CacheControl, CacheDirective, ContentType, ETag, EntityTag, Header, IfNoneMatch};
 use actix_web::web::Payload;
 use actix_web::{HttpRequest, HttpResponse, web};
+use askama::Template;
 use serde::Deserialize;
 use sha2::{Digest, Sha256};
 use tally_core::look::{Sort, Token};
@@ -351,6 +352,10 @@ pub async fn serve(
     token: web::Path<String>,
 ) -> Result<HttpResponse, WebError> {
     match behind(&app, &request, &token, app.engine.store().clip(token.clone())).await {
+        // By itself it could go elsewhere, and take along what it is told.
+        Ok((Sort::Page, _)) if request.headers().get("sec-fetch-dest").is_some_and(|dest| dest == "document") => {
+            Ok(HttpResponse::SeeOther().insert_header((header::LOCATION, format!("/clips/{token}/page"))).finish())
+        }
         Ok((sort, bytes)) => {
             let mark = EntityTag::new_strong(hex(&Sha256::digest(&bytes)[..16]));
             let has_it = matches!(IfNoneMatch::parse(&request), Ok(IfNoneMatch::Items(all)) if all.iter().any(|one| one.weak_eq(&mark)));
@@ -375,6 +380,20 @@ pub async fn serve(
         }
         Err(error) => Err(error),
     }
+}
+
+#[derive(Template)]
+#[template(path = "own_page.html")]
+struct OwnPage<'a> {
+    build: &'static str,
+    token: &'a str,
+    name: &'static str,
+}
+
+/// `GET /clips/{token}/page`: a page of one's own within its frame, where it cannot go elsewhere.
+pub async fn framed(token: web::Path<String>) -> HttpResponse {
+    let page = OwnPage { build: crate::assets::build(), token: &token, name: "Your own drawing" };
+    HttpResponse::Ok().insert_header(ContentType::html()).body(html(&page))
 }
 
 #[cfg(test)]

@@ -3,17 +3,19 @@
 //! What is written stands inside of the class of what it is for, so `&` is that thing itself, and any other selector means something
 //! in it. See docs/own-style.md for the classes and properties that are promised to stay.
 
-mod selector;
-mod sheet;
+mod bounds;
+mod brackets;
 
-use cssparser::{BasicParseErrorKind, ParseError, ParseErrorKind, SourceLocation, ToCss, Token};
+use lightningcss::rules::{CssRule, Location};
+use lightningcss::stylesheet::{MinifyOptions, ParserOptions, PrinterOptions, StyleSheet};
+use lightningcss::targets::{Features, Targets};
+use lightningcss::traits::ToCss;
+use lightningcss::visitor::Visit;
 use std::collections::HashMap;
 use std::sync::{Arc, LazyLock, Mutex, PoisonError};
 
 /// As many styles are kept as they were made, since drawings are made many times a second.
 const MOST_KEPT: usize = 256;
-/// So many letters are told of what cannot stand somewhere.
-const MOST_TOLD: usize = 20;
 
 /// Why a style is not taken.
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
@@ -27,33 +29,21 @@ pub struct StyleError {
     pub why: String,
 }
 
-/// What to change, as the parser passes it on with its place.
-type Wrong = String;
-
-fn wrong<'i>(at: SourceLocation, why: &str) -> ParseError<'i, Wrong> {
-    at.new_custom_error(why.to_owned())
+fn wrong(at: Location, why: impl Into<String>) -> StyleError {
+    StyleError { line: at.line.saturating_add(1), column: at.column, why: why.into() }
 }
 
-impl From<ParseError<'_, Wrong>> for StyleError {
-    fn from(error: ParseError<'_, Wrong>) -> Self {
-        let why = match error.kind {
-            ParseErrorKind::Custom(why) => why,
-            ParseErrorKind::Basic(BasicParseErrorKind::UnexpectedToken(token)) => {
-                let token: String = token.to_css_string().chars().take(MOST_TOLD).collect();
-                format!("“{token}” cannot stand here")
-            }
-            ParseErrorKind::Basic(BasicParseErrorKind::EndOfInput) => {
-                "something is missing here; a rule is a selector, and { what it says }".into()
-            }
-            ParseErrorKind::Basic(_) => "this is no rule; write a selector, and { what it says }".into(),
-        };
-        Self { line: error.location.line.saturating_add(1), column: error.location.column, why }
-    }
+/// Where the parser gives no place.
+fn somewhere(why: impl Into<String>) -> StyleError {
+    StyleError { line: 1, column: 1, why: why.into() }
 }
 
-/// Whether a token is whole.
-fn sound<'i>(token: &Token<'i>, at: SourceLocation) -> Result<(), ParseError<'i, Wrong>> {
-    if token.is_parse_error() { Err(at.new_unexpected_token_error(token.clone())) } else { Ok(()) }
+/// The same for what has a word by which it is found: where that stands first.
+fn where_it_says(css: &str, word: &str, why: impl Into<String>) -> StyleError {
+    let Some(before) = css.find(word).and_then(|at| css.get(..at)) else { return somewhere(why) };
+    let count = |count: usize| u32::try_from(count).unwrap_or(u32::MAX).saturating_add(1);
+    let column = before.rsplit('\n').next().unwrap_or_default().chars().count();
+    StyleError { line: count(before.matches('\n').count()), column: count(column), why: why.into() }
 }
 
 /// Whether a style is one, and keeps to what it is for.
@@ -85,39 +75,36 @@ pub fn scoped(css: &str, class: &str) -> Arc<str> {
 }
 
 fn made(css: &str, class: &str) -> Result<String, StyleError> {
-    balanced(css)?;
-    sheet::written(css, class)
+    brackets::check(css)?;
+    let mut sheet = parsed(css)?;
+    let names = bounds::rules(&sheet.rules, css)?;
+    sheet.visit(&mut bounds::Values { css, names, class })?;
+    // Rules of movements stand by themselves under names of their own, all others inside of the class.
+    let (mut inside, mut beside) = (String::new(), String::new());
+    for rule in &sheet.rules.0 {
+        let place = if matches!(rule, CssRule::Keyframes(_)) { &mut beside } else { &mut inside };
+        place.push_str(&rule.to_css_string(PrinterOptions::default()).map_err(|_| unwritable())?);
+    }
+    let whole = format!(".{class}.{class}{{{inside}}}{beside}");
+    let mut nested = parsed(&whole)?;
+    // The embedded browsers of broadcasting programs may be some years old.
+    let targets = Targets { include: Features::Nesting | Features::MediaRangeSyntax, ..Targets::default() };
+    nested.minify(MinifyOptions { targets, ..MinifyOptions::default() }).map_err(|_| unwritable())?;
+    let printed = nested.to_css(PrinterOptions { minify: true, targets, ..PrinterOptions::default() });
+    let code = printed.map_err(|_| unwritable())?.code;
+    bounds::stays_inside(&parsed(&code)?.rules, class)?;
+    Ok(code)
 }
 
-/// Refuses braces without partners, which parsers of styles put up with.
-fn balanced(css: &str) -> Result<(), StyleError> {
-    let mut open: Vec<(u32, u32)> = Vec::new();
-    let (mut line, mut column) = (1_u32, 0_u32);
-    let mut letters = css.chars().peekable();
-    let mut quote = None;
-    while let Some(letter) = letters.next() {
-        column = column.saturating_add(1);
-        if letter == '\n' {
-            (line, column) = (line.saturating_add(1), 0);
-        }
-        match (quote, letter) {
-            (_, '\\') => drop(letters.next()),
-            (Some('*'), '*') if letters.peek() == Some(&'/') => quote = None,
-            (Some(mark), _) if mark == letter && mark != '*' => quote = None,
-            (Some(_), _) => {}
-            (None, '"' | '\'') => quote = Some(letter),
-            (None, '/') if letters.peek() == Some(&'*') => quote = Some('*'),
-            (None, '{') => open.push((line, column)),
-            (None, '}') if open.pop().is_none() => {
-                return Err(StyleError { line, column, why: "this brace closes nothing; take it out".into() });
-            }
-            (None, _) => {}
-        }
-    }
-    match open.pop() {
-        Some((line, column)) => Err(StyleError { line, column, why: "this brace is never closed; add a }".into() }),
-        None => Ok(()),
-    }
+fn unwritable() -> StyleError {
+    somewhere("it cannot be written as plain rules; write it flatter")
+}
+
+fn parsed(css: &str) -> Result<StyleSheet<'_>, StyleError> {
+    StyleSheet::parse(css, ParserOptions::default()).map_err(|error| {
+        let (line, column) = error.loc.as_ref().map_or((0, 1), |loc| (loc.line, loc.column));
+        StyleError { line: line.saturating_add(1), column, why: bounds::why(&error.kind) }
+    })
 }
 
 #[cfg(test)]
@@ -133,11 +120,11 @@ mod tests {
         let made = made(css, "own-1").unwrap();
         for said in [
             ".own-1.own-1{background:red}",
-            ".own-1.own-1 .part-title{color:blue}",
+            ".own-1.own-1 .part-title{color:#00f}",
             ".own-1.own-1 .part-title:hover{color:red}",
-            "@media (max-width: 500px){.own-1.own-1 .part-icon{display:none}}",
-            "@keyframes sway-own-1{from{rotate:1deg}}",
-            ".own-1.own-1 .part-bar{animation:sway-own-1 2s infinite}",
+            "@media (max-width:500px){.own-1.own-1 .part-icon{display:none}}",
+            "@keyframes sway-own-1{0%{rotate:1deg}}",
+            ".own-1.own-1 .part-bar{animation:2s infinite sway-own-1}",
         ] {
             assert!(made.contains(said), "{said} in {made}");
         }
@@ -150,19 +137,41 @@ mod tests {
         let css = "&.x, .a { > .b, .c { & ~ .d:not(.e, [title=\"}\"]) { margin: -1px } } --x: {a:b};
             a:hover { color: red !important } @media print { color: blue } }";
         let made = made(css, "o").unwrap();
+        assert!(!made.contains('&'), "{made}");
+        for said in ["~.d:not(.e,[title=\\}]){margin:-1px}", " a:hover{color:red!important}", "@media print{"] {
+            assert!(made.contains(said), "{said} in {made}");
+        }
+        for deep in
+            [".a { ".repeat(60) + &"}".repeat(60), format!(".a {{ width: {}1{} }}", "(".repeat(60), ")".repeat(60))]
+        {
+            assert!(check(&deep).unwrap_err().why.starts_with("brackets stand too deep"));
+        }
+        // What stands in brackets leads nowhere, if what is in front of them is inside.
+        assert_eq!(
+            super::made(":nth-child(1 of & ~ .air) { top: 0 }", "o").unwrap(),
+            ".o.o :nth-child(1 of .o.o~.air){top:0}"
+        );
+        // A text ends with its line, so what comes after it is no text.
+        let hidden = format!(".a {{ width: \"\n{}", "(".repeat(200_000));
+        assert!(check(&hidden).unwrap_err().why.starts_with("this text has no closing quote"));
+    }
+
+    #[test]
+    fn movements_keep_their_names_apart_from_words_and_from_others() {
+        let css = "@keyframes infinite { to { opacity: 0 } } @keyframes \"a b\" { to { opacity: 1 } }
+            .a { animation: infinite 2s infinite } .b { animation: \"a b\" var(--t) } .c { animation-name: \"a b\", other }";
+        let made = made(css, "o").unwrap();
         for said in [
-            ".o.o.x>.b~.d:not(.e,[title=\"}\"]),.o.o.x .c~.d:not(.e,[title=\"}\"])",
-            ".o.o.x,.o.o .a{--x:{a:b}}",
-            ".o.o.x a:hover,.o.o .a a:hover{color:red !important}",
-            "@media print{.o.o.x,.o.o .a{color:blue}}",
+            "@keyframes infinite-o{",
+            "@keyframes a\\ b-o{",
+            ".o.o .a{animation:2s infinite infinite-o}",
+            ".o.o .b{animation:a\\ b-o var(--t)}",
+            ".o.o .c{animation-name:a\\ b-o,other}",
         ] {
             assert!(made.contains(said), "{said} in {made}");
         }
-        let many = ".a, .b, .c, .d, .e { ".repeat(4) + &"}".repeat(4);
-        assert!(check(&many).unwrap_err().why.starts_with("too many selectors"));
-        let deep = ".a { ".repeat(60) + &"}".repeat(60);
-        assert!(check(&deep).unwrap_err().why.starts_with("rules stand too deep"));
-        assert!(check(&format!(".a {{ width: {}1{} }}", "(".repeat(60), ")".repeat(60))).is_err());
+        let kept = check("@media print { @keyframes x { to { opacity: 0 } } }").unwrap_err();
+        assert!(kept.why.starts_with("@keyframes stand outside"), "{kept}");
     }
 
     #[test]
@@ -174,24 +183,22 @@ mod tests {
             (".a { --x: url(a.png) }", (1, 11), "nothing can be loaded from elsewhere"),
             (".a { color: red", (1, 4), "this brace is never closed"),
             (".a { color: red }\n }", (2, 2), "this brace closes nothing"),
-            (".a { --x: image-set(\"a.png\" 1x) }", (1, 21), "nothing can be loaded from elsewhere"),
-            (".a { background: image-set(var(--x) 1x) }", (1, 28), "nothing can be loaded from elsewhere"),
-            (".a { background: IMAGE-SET((\"a.png\") 1x) }", (1, 29), "nothing can be loaded from elsewhere"),
+            (".a { --x: image-set(\"a.png\" 1x) }", (1, 11), "nothing can be loaded from elsewhere"),
+            (".a { background: image-set(var(--x) 1x) }", (1, 18), "nothing can be loaded from elsewhere"),
+            (".a { background: IMAGE-SET((\"a.png\") 1x) }", (1, 18), "nothing can be loaded from elsewhere"),
             (".a { width: expression(alert(1)) }", (1, 13), "a style runs no expression"),
             ("& + .air { color: red }", (1, 1), "& + and & ~ lead out"),
-            ("+ .air { color: red }", (1, 1), "& + and & ~ lead out"),
-            ("& { & ~ .air { color: red } }", (1, 5), "& + and & ~ lead out"),
+            ("+ .air { color: red }", (1, 1), "this is no selector"),
+            ("& { & ~ .air { color: red } }", (1, 1), "& + and & ~ lead out"),
             ("&.x ~ .air { color: red }", (1, 1), "& + and & ~ lead out"),
-            ("body:has(&) { color: red }", (1, 10), "& stands in front"),
-            (".a & { color: red }", (1, 4), "& stands in front"),
-            ("&air { color: red }", (1, 2), "“air” cannot stand here"),
-            (".a > { color: red }", (1, 1), "a selector is missing"),
+            ("body:has(&) { color: red }", (1, 1), "& stands in front"),
+            (".a & { color: red }", (1, 1), "& stands in front"),
+            (".a > { color: red }", (1, 6), "this is no selector"),
             (".a { color }", (1, 12), "something is missing here"),
-            (".a { color: }", (1, 6), "a value is missing"),
             ("color: red", (1, 11), "something is missing here; a rule is a selector"),
             ("@page { margin: 0 }", (1, 1), "@page is not used here"),
-            (".a { @keyframes x { from { color: red } } }", (1, 6), "@keyframes stand outside"),
-            (".a {\n  color: red;\n  ] }", (3, 5), "something is missing here"),
+            (".a { @keyframes x { from { color: red } } }", (1, 18), "this is no rule"),
+            (".a {\n  color: red;\n  ] }", (3, 3), "this bracket closes nothing"),
         ] {
             let error = check(css).unwrap_err();
             assert_eq!((error.line, error.column), place, "{css}: {error}");
