@@ -97,7 +97,8 @@ async fn parts_css_and_fonts_of_ones_own_are_on_air_and_taken_back() {
     becomes(&browser, "body", "display", "block").await;
 
     // Whatever it says of its place, it covers nothing but its own box.
-    let over = "& { position: fixed !important; inset: -900px; z-index: 99999; background: red }";
+    let over =
+        "& { position: fixed !important; inset: 0; width: 100vw !important; height: 100vh !important; z-index: 9999 }";
     says(&owner, id, &[("css", over)]).await;
     browser.sign_in(&base, &program.demo()).await;
     browser.go(&format!("{base}/widgets/{id}")).await;
