@@ -115,6 +115,25 @@ impl Input<'_> {
     /// # Errors
     /// Anything else, nothing at all, or beyond [`MOST_SECONDS`].
     pub fn length(&self) -> Result<i64, EditError> {
+        self.length_from(1)
+    }
+
+    /// The same, or nothing in a word or in figures: `none`, `0`, `0:00`, an empty text.
+    ///
+    /// # Errors
+    /// Neither.
+    pub fn length_or(&self, none: &str) -> Result<i64, EditError> {
+        if self.is_none(none) { Ok(0) } else { self.length_from(0) }
+    }
+
+    /// Whether nothing is said, in a word or by leaving it empty.
+    #[must_use]
+    pub fn is_none(&self, none: &str) -> bool {
+        let text = self.text.trim();
+        text.is_empty() || text.eq_ignore_ascii_case(none)
+    }
+
+    fn length_from(&self, least: i64) -> Result<i64, EditError> {
         let wrong = || self.refuse("must be a length of time, such as 10:00 for ten minutes or 1:30:00");
         let parts: Vec<i64> = self
             .text
@@ -133,7 +152,7 @@ impl Input<'_> {
             }
             _ => return Err(wrong()),
         };
-        if !(1..=MOST_SECONDS).contains(&seconds) {
+        if !(least..=MOST_SECONDS).contains(&seconds) {
             return Err(self.refuse("must lie between one second and 2400:00:00"));
         }
         Ok(seconds)
@@ -239,6 +258,10 @@ mod tests {
         for text in ["", "0", "1:60", "a", "-5", "1:2:3:4", "99999999", "2400:00:01", "1:", "१:००"] {
             assert!(input(text).length().is_err(), "{text}");
         }
+        for (text, seconds) in [("", 0), ("0", 0), ("0:00", 0), (" None ", 0), ("2:00", 120)] {
+            assert_eq!(input(text).length_or("none"), Ok(seconds), "{text}");
+        }
+        assert!(input("never").length_or("none").is_err());
     }
 
     #[test]

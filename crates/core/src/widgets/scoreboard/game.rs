@@ -14,11 +14,14 @@ use super::packs::ranking::Ranking;
 use super::packs::series::Series;
 use super::packs::tennis::Tennis;
 use super::standing::{Big, Ended, How, Phase, Standing, What};
-use crate::record::acts::board::{Play, Rules, Sport};
+use crate::record::acts::board::{Play, Rule, Rules, Sport};
 use crate::record::refusal::Refusal;
 use crate::time::Instant;
 use crate::widgets::Lever;
 use serde::{Deserialize, Serialize};
+
+/// Each side of so many has a lever to give up with; where there are more, it is an action alone.
+const MOST_ASKED: usize = 8;
 
 /// What a press leads to.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -84,11 +87,11 @@ pub trait Pack {
     /// # Errors
     /// The sport forbids it, in the sport's words.
     fn play(&mut self, rules: &Rules, play: Play) -> Result<Turn, Refusal>;
-    /// Who has won if the match ends now by hand; none for a draw.
+    /// Who has won if the match ends now by hand; none for a draw. Of several sides, those that have given up win nothing.
     ///
     /// # Errors
     /// It cannot end now.
-    fn finish(&self, rules: &Rules) -> Result<Option<u8>, Refusal>;
+    fn finish(&self, rules: &Rules, gone: &[u8]) -> Result<Option<u8>, Refusal>;
     /// How it stands.
     fn standing(&self, rules: &Rules, phase: Phase) -> Standing;
     /// What the scorekeeper can press while the match is played, what is pressed most first.
@@ -163,6 +166,9 @@ pub struct Game {
     sides: usize,
     phase: Phase,
     ended: Option<Ended>,
+    /// The sides that have given up, in order.
+    #[serde(default)]
+    gone: Vec<u8>,
     /// The newest thing that deserves a flourish, and when it was.
     big: Option<(Big, Instant)>,
     /// Up to when time has passed.
@@ -175,7 +181,7 @@ impl Game {
     #[must_use]
     pub fn new(rules: &Rules, sides: usize) -> Self {
         let body = Body::of(rules, sides);
-        Self { sides, phase: Phase::Before, ended: None, big: None, at: None, body }
+        Self { sides, phase: Phase::Before, ended: None, gone: Vec::new(), big: None, at: None, body }
     }
 
     /// Where it is.
@@ -228,6 +234,9 @@ impl Game {
                 self.sides
             )));
         }
+        if play.side().is_some_and(|side| self.gone.contains(&side)) && self.phase != Phase::Finished {
+            return Err(Refusal::NotNow("that side has given up; take it back if it goes on"));
+        }
         let mut body = self.body.clone();
         let turn = self.judged(rules, play, &mut body)?;
         self.body = body;
@@ -254,11 +263,17 @@ impl Game {
     fn judged(&mut self, rules: &Rules, play: Play, body: &mut Body) -> Result<Turn, Refusal> {
         let pack = body.pack_mut();
         match (self.phase, play) {
+            (_, Play::Flourish { .. }) if rules.get(Rule::Flourish) == 0 => {
+                Err(Refusal::NotNow("this board plays no flourish; set for how long it does"))
+            }
+            (_, Play::Flourish { side }) => Ok(Turn::ON.with(usize::from(side), What::Bravo)),
             (Phase::Finished, Play::Reopen) => {
                 if self.ended.is_some_and(|ended| ended.how == How::ByScore) {
                     return Err(Refusal::NotNow("the score decides this match; take back the last press instead"));
                 }
-                self.ended = None;
+                if self.ended.take().is_some_and(|ended| ended.how == How::Retired) {
+                    self.gone.pop();
+                }
                 self.phase = Phase::Running;
                 Ok(Turn::ON)
             }
@@ -273,11 +288,16 @@ impl Game {
             (Phase::Before, Play::First { .. }) => pack.play(rules, play),
             (Phase::Before, _) => Err(Refusal::NotNow("the match has not begun; press Start first")),
             (_, Play::Retire { side }) => {
-                let winner = if self.sides == 2 { Some(1_u8.saturating_sub(side)) } else { None };
-                self.end(winner, How::Retired)
+                // The others play on, until one alone is left.
+                self.gone.push(side);
+                let mut staying = (0..).take(self.sides).filter(|side| !self.gone.contains(side));
+                match (staying.next(), staying.next()) {
+                    (winner, None) => self.end(winner, How::Retired),
+                    _ => Ok(Turn::ON),
+                }
             }
             (_, Play::Finish) => {
-                let winner = pack.finish(rules)?;
+                let winner = pack.finish(rules, &self.gone)?;
                 self.end(winner, How::ByHand)
             }
             (Phase::Running, Play::Pause) if rules.sport.has_clock() => {
@@ -309,7 +329,11 @@ impl Game {
     /// How it stands.
     #[must_use]
     pub fn standing(&self, rules: &Rules) -> Standing {
-        self.body.pack().standing(rules, self.phase)
+        let mut standing = self.body.pack().standing(rules, self.phase);
+        if self.sides > 2 {
+            self.gone.iter().for_each(|side| standing.note(Some(usize::from(*side)), "Gave up"));
+        }
+        standing
     }
 
     /// What its scorekeeper can press, what is pressed most first.
@@ -330,12 +354,17 @@ impl Game {
                 levers.push(Lever::new("pause", "Break", true).rare());
             }
             levers.push(Lever::new("finish", "End the match", true).rare().asking(true));
-            if self.sides == 2 {
+            if self.sides <= MOST_ASKED {
                 for (side, name) in (0..).zip(names) {
+                    levers.push(Lever::new("flourish", format!("Flourish for {name}"), true).of(side).rare());
                     levers.push(Lever::new("retire", format!("{name} gives up"), true).of(side).rare().asking(true));
                 }
             }
         }
+        levers.retain(|lever| {
+            let side = lever.side.and_then(|side| side.checked_sub(1));
+            side.is_none_or(|side| !self.gone.contains(&side))
+        });
         levers
     }
 }

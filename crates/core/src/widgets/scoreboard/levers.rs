@@ -76,6 +76,8 @@ fn read(action: &Action<'_>, sides: usize) -> Result<Play, Refusal> {
         "game" => game(action, action.side.map(|_| side()).transpose()?)?,
         "pick" => Play::Pick { side: side()? },
         "visit" => visit(action)?,
+        "end_visit" => Play::EndVisit,
+        "bust" => Play::Bust,
         "checkout" => Play::Checkout { darts: number(action, "how many darts")? },
         "first" => Play::First { side: side()? },
         "arrow_used" => Play::ArrowUsed,
@@ -102,6 +104,7 @@ fn read(action: &Action<'_>, sides: usize) -> Result<Play, Refusal> {
             Play::ClockSet { ms: ms.ok_or(Refusal::NotNow("write what the clock shows, such as 9:41"))? }
         }
         "round" => Play::Round,
+        "flourish" => Play::Flourish { side: side()? },
         other => {
             let known = "start, score and what else the board lists under its actions; undo, redo, new_match";
             return Err(Refusal::NoSuchAction(cut(other, 40), known.into()));

@@ -222,7 +222,9 @@ fn rule(rules: &Rules, key: &str, typed: &str) -> Option<Result<Rules, EditError
     let (least, most) = about.bounds;
     let typed = input(about.label, typed);
     let value = match about.format {
-        RuleFormat::Length | RuleFormat::LengthOr(_) => typed.length(),
+        RuleFormat::Length => typed.length(),
+        RuleFormat::LengthOr(none) => typed.length_or(none),
+        RuleFormat::NumberOr(none) if typed.is_none(none) => Ok(0),
         _ => typed.whole(least, most),
     };
     Some(value.and_then(|value| {

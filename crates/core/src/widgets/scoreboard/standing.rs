@@ -63,6 +63,8 @@ pub enum What {
     OneEighty,
     /// The match.
     Match,
+    /// Whatever a hand or a cue means by it.
+    Bravo,
 }
 
 impl What {
@@ -75,6 +77,7 @@ impl What {
             Self::Set => "Won it",
             Self::OneEighty => "180",
             Self::Match => "Wins the match",
+            Self::Bravo => "Bravo",
         }
     }
 }

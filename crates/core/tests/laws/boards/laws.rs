@@ -18,6 +18,7 @@ fn play() -> impl Strategy<Value = Play> {
         4 => (0_u16..190, prop::option::of(0_u8..5)).prop_map(|(points, darts)| Play::Visit { points, darts }),
         2 => (prop::option::of(0_u8..2), prop::option::of((0_u16..5, 0_u16..5))).prop_map(|(side, result)| Play::Game { side, result }),
         1 => (0_u8..5).prop_map(|darts| Play::Checkout { darts }),
+        1 => prop_oneof![Just(Play::Bust), Just(Play::EndVisit), Just(Play::Flourish { side: 0 })],
         2 => Just(Play::Start),
         2 => Just(Play::EndPeriod),
         1 => Just(Play::Pause),
@@ -107,7 +108,7 @@ proptest! {
             let before = one.game.clone();
             let over = before.phase() == Phase::Finished;
             if one.press(play, gap) {
-                prop_assert!(!over || play == Play::Reopen, "{play:?} after the end");
+                prop_assert!(!over || matches!(play, Play::Reopen | Play::Flourish { .. }), "{play:?} after the end");
                 prop_assert_eq!(one.game.phase() == Phase::Finished, one.game.ended().is_some());
             } else {
                 prop_assert_eq!(&one.game, &before, "{:?}", play);

@@ -1,7 +1,10 @@
 //! Points, races, darts, series, rankings.
 
-use super::script::{rules, script};
-use tally_core::record::acts::board::{Rule, Sport};
+use super::script::{play, rules, script};
+use tally_core::record::acts::board::{Play, Rule, Sport};
+use tally_core::time::Instant;
+use tally_core::widgets::scoreboard::game::Game;
+use tally_core::widgets::scoreboard::standing::How;
 
 #[test]
 fn points_to_a_number_two_ahead_with_a_cap() {
@@ -46,17 +49,78 @@ fn races_have_handicaps_and_an_order_of_breaks() {
         &race,
         &[
             ("first a; start", "0*:1 a(frame_points0) b(frame_points0)"),
-            ("a+57; a+20; b+3", "0*:1 a(frame_points77, highest57) b(frame_points3, highest3)"),
-            ("frame a", "1:1* [77:3] a(frame_points0, highest57) b(frame_points0, highest3)"),
-            ("frame b", "1*:2 [77:3 0:0] a(frame_points0, highest57) b(frame_points0, highest3) “One away for b”"),
+            // A visit of several balls is one break, until another scores, it is said to be over, or the frame is.
+            ("a+50; a+7; b+3; a+20", "0*:1 a(frame_points77, highest57) b(frame_points3, highest3)"),
+            ("over; a+40; over", "0*:1 a(frame_points117, highest57) b(frame_points3, highest3)"),
+            ("over", "!no visit has points"),
+            ("frame a", "1:1* [117:3] a(frame_points0, highest57) b(frame_points0, highest3)"),
+            (
+                "b+1; frame b",
+                "1*:2 [117:3 0:1] a(frame_points0, highest57) b(frame_points0, highest3) “One away for b”",
+            ),
             ("a+0", "!1 to 1000"),
-            ("frame b", "1:3 [77:3 0:0 0:0] a(frame_points0, highest57) b(frame_points0, highest3) won by b"),
+            ("b+3", "1*:2 [117:3 0:1] a(frame_points0, highest57) b(frame_points3, highest3) “One away for b”"),
+            ("frame b", "1:3 [117:3 0:1 0:3] a(frame_points0, highest57) b(frame_points0, highest3) won by b"),
         ],
     );
     let loser = rules(Sport::Race, &[(Rule::BreakOrder, 2)]);
     script(&loser, &[("start; frame a", "1:0*"), ("frame b", "1*:1"), ("a+5", "!not kept")]);
     let winner = rules(Sport::Race, &[(Rule::BreakOrder, 1)]);
     script(&winner, &[("start; frame a", "1*:0"), ("frame b", "1:1*")]);
+}
+
+#[test]
+fn a_flourish_is_played_whatever_the_score_unless_the_board_plays_none() {
+    let flourish = |seconds| {
+        let rules = rules(Sport::Points, &[(Rule::Flourish, seconds)]);
+        let mut game = Game::new(&rules, 2);
+        let played = game.play(&rules, Play::Flourish { side: 1 }, Instant::UNIX_EPOCH);
+        (played.is_ok(), game.big().map(|(big, _)| (big.side, big.what.words())))
+    };
+    assert_eq!(flourish(5), (true, Some((1, "Bravo"))));
+    assert_eq!(flourish(0), (false, None));
+}
+
+#[test]
+fn a_bust_is_a_press_of_its_own() {
+    let darts = rules(Sport::Darts, &[(Rule::From, 301)]);
+    script(
+        &darts,
+        &[
+            ("start", "301*:301 a(legs0) b(legs0)"),
+            ("bust", "!cannot make more than what is left"),
+            (
+                "v180; v0",
+                "121*:301 a(legs0, average180.00, first_nine180.00, one_eighties1) b(legs0, average0.00, first_nine0.00) “121 to finish for a”",
+            ),
+            (
+                "bust",
+                "121:301* a(legs0, average90.00, first_nine90.00, one_eighties1) b(legs0, average0.00, first_nine0.00) “Bust for a”",
+            ),
+        ],
+    );
+}
+
+#[test]
+fn of_several_sides_who_stays_last_has_won() {
+    let rules = rules(Sport::Points, &[]);
+    let mut game = Game::new(&rules, 4);
+    let mut press = |text: &str| game.play(&rules, play(text), Instant::UNIX_EPOCH).map_err(|why| why.to_string());
+    for text in ["start", "b+5", "retire b", "a+1", "retire d"] {
+        press(text).unwrap();
+    }
+    assert!(press("b+1").unwrap_err().contains("given up"));
+    press("finish").unwrap();
+    press("reopen").unwrap();
+    press("retire a").unwrap();
+    assert_eq!(game.ended().map(|ended| (ended.winner, ended.how)), Some((Some(2), How::Retired)));
+    let levers = game.levers(&rules, &["a", "b", "c", "d"].map(String::from));
+    assert!(levers.iter().any(|lever| lever.action == "reopen" && lever.ready));
+    let mut press = |text: &str| game.play(&rules, play(text), Instant::UNIX_EPOCH);
+    press("reopen").unwrap();
+    press("a+1").unwrap();
+    press("finish").unwrap();
+    assert_eq!(game.ended().and_then(|ended| ended.winner), Some(0), "who has given up wins nothing");
 }
 
 #[test]

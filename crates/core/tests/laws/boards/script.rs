@@ -1,6 +1,6 @@
 //! Matches as short scripts: each line an act, and how the match stands after it.
 //!
-//! Acts: `a` and `b` win a rally; `a+2` scores; `frame a`, `game a 13:7`, `v60`, `v40/2` (with two darts), `out 2`, `first a`,
+//! Acts: `a` and `b` win a rally; `a+2` scores; `frame a`, `game a 13:7`, `v60`, `v40/2` (with two darts), `out 2`, `bust`, `over` (of a visit), `first a`,
 //! `foul a`, `timeout a`, `shot a`, `yellow a7`, `red a`, `sub a`, `added 3`, `pen a2 7`, `in a`, `miss a`, `arrow`,
 //! `24s`, `run`, `stop`, `put 9:41`, `start`, `end`, `pause`, `finish`, `reopen`, `retire a`, `round`; `~90` lets 90
 //! seconds pass.
@@ -50,6 +50,8 @@ pub fn play(text: &str) -> Play {
         "game" => {
             Play::Game { side: Some(side(rest)), result: rest.split_once(' ').and_then(|(_, result)| pair(result)) }
         }
+        "bust" => Play::Bust,
+        "over" => Play::EndVisit,
         "out" => Play::Checkout { darts: rest.parse().unwrap() },
         "pick" => Play::Pick { side: side(rest) },
         "first" => Play::First { side: side(rest) },

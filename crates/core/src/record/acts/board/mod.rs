@@ -157,6 +157,10 @@ pub enum Play {
         /// How many were thrown, where that is told.
         darts: Option<u8>,
     },
+    /// A visit is over: the next points are another one's, or of another visit.
+    EndVisit,
+    /// Three darts that gave more than was left, so that they count for nothing.
+    Bust,
     /// What is left, to nothing.
     Checkout {
         /// With how many darts.
@@ -235,6 +239,11 @@ pub enum Play {
     },
     /// A round of a ranking is over.
     Round,
+    /// A flourish is played for a side, whatever the score: by hand, or by a cue.
+    Flourish {
+        /// Whose.
+        side: u8,
+    },
 }
 
 impl Play {
@@ -254,6 +263,7 @@ impl Play {
             | Self::Card { side, .. }
             | Self::Substitution { side }
             | Self::Penalty { side, .. }
+            | Self::Flourish { side }
             | Self::Kick { side, .. } => Some(side),
             Self::Game { side, .. } => side,
             _ => None,
@@ -276,6 +286,8 @@ impl Play {
             Self::Game { .. } => "game",
             Self::Pick { .. } => "pick",
             Self::Visit { .. } => "visit",
+            Self::EndVisit => "end_visit",
+            Self::Bust => "bust",
             Self::Checkout { .. } => "checkout",
             Self::First { .. } => "first",
             Self::ArrowUsed => "arrow_used",
@@ -294,6 +306,7 @@ impl Play {
             Self::ClockStop => "clock_stop",
             Self::ClockSet { .. } => "clock_set",
             Self::Round => "round",
+            Self::Flourish { .. } => "flourish",
         }
     }
 
@@ -321,6 +334,8 @@ impl Play {
             Self::Pick { side } => format!("{} picks the next game", name(side)),
             Self::Visit { points, darts: Some(darts) } => format!("visit of {points} with {darts}"),
             Self::Visit { points, darts: None } => format!("visit of {points}"),
+            Self::EndVisit => "visit over".into(),
+            Self::Bust => "bust".into(),
             Self::Checkout { darts: 1 } => "finished with one dart".into(),
             Self::Checkout { darts } => format!("finished with {darts} darts"),
             Self::First { side } => format!("{} first", name(side)),
@@ -343,6 +358,7 @@ impl Play {
             Self::ClockStart => "clock started".into(),
             Self::ClockStop => "clock stopped".into(),
             Self::ClockSet { ms } => format!("clock put to {}", digits(TimeDelta::milliseconds(ms))),
+            Self::Flourish { side } => format!("flourish for {}", name(side)),
             Self::Round => "round over".into(),
         }
     }

@@ -215,7 +215,7 @@ impl Pack for Basketball {
         }
     }
 
-    fn finish(&self, rules: &Rules) -> Result<Option<u8>, Refusal> {
+    fn finish(&self, rules: &Rules, _: &[u8]) -> Result<Option<u8>, Refusal> {
         match ahead(&self.score()) {
             None if rules.is(Rule::OvertimeLength) => {
                 Err(Refusal::NotNow("a draw goes to overtime; end the period and play on"))

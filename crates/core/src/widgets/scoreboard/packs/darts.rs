@@ -89,8 +89,8 @@ pub struct Darts {
     began_leg: usize,
     began_set: usize,
     thrown: Two<Thrown>,
-    /// What the last visit was, and whose: a bust gives it back.
-    last: Option<(usize, u16, bool)>,
+    /// What the last visit was, and whose: a bust gives it back. None where that is not told.
+    last: Option<(usize, Option<u16>, bool)>,
 }
 
 /// Hundredths of an average of three darts.
@@ -169,20 +169,27 @@ impl Darts {
             }
             self.note(side, scored, darts);
             self.thrown[side].highest = self.thrown[side].highest.max(scored);
-            self.last = Some((side, points, false));
+            self.last = Some((side, Some(points), false));
             return Ok(self.leg_won(rules, side));
         }
-        self.last = Some((side, points, bust));
         if bust {
-            self.note(side, 0, darts.unwrap_or(VISIT));
-        } else {
-            self.note(side, scored, VISIT);
-            self.left[side] = left;
-            self.is_in[side] = self.is_in[side] || points > 0;
+            return Ok(self.busted(Some(points), darts.unwrap_or(VISIT)));
         }
+        self.last = Some((side, Some(points), false));
+        self.note(side, scored, VISIT);
+        self.left[side] = left;
+        self.is_in[side] = self.is_in[side] || points > 0;
         self.throws = other(side);
-        let big = points == MOST_VISIT && !bust;
+        let big = points == MOST_VISIT;
         Ok(if big { Turn::ON.with(side, What::OneEighty) } else { Turn::ON })
+    }
+
+    fn busted(&mut self, points: Option<u16>, darts: u8) -> Turn {
+        let side = self.throws;
+        self.last = Some((side, points, true));
+        self.note(side, 0, darts);
+        self.throws = other(side);
+        Turn::ON
     }
 
     /// Legs and sets are begun by turns.
@@ -206,12 +213,17 @@ impl Darts {
 
 impl Pack for Darts {
     fn in_break(&self, play: Play) -> bool {
-        matches!(play, Play::Visit { .. } | Play::Checkout { .. })
+        matches!(play, Play::Visit { .. } | Play::Bust | Play::Checkout { .. })
     }
 
     fn play(&mut self, rules: &Rules, play: Play) -> Result<Turn, Refusal> {
         match play {
             Play::Visit { points, darts } => self.visit(rules, points, darts),
+            // A visit of 180 is the most, and leaves one at least.
+            Play::Bust if self.left[self.throws] > i64::from(MOST_VISIT).saturating_add(1) => {
+                Err(Refusal::NotNow("three darts cannot make more than what is left"))
+            }
+            Play::Bust => Ok(self.busted(None, VISIT)),
             Play::Checkout { darts } => {
                 let left = u16::try_from(self.left[self.throws]).ok().filter(|left| *left <= MOST_VISIT);
                 let left = left.ok_or(Refusal::NotNow("there is more left than three darts can make"))?;
@@ -229,7 +241,7 @@ impl Pack for Darts {
         }
     }
 
-    fn finish(&self, _: &Rules) -> Result<Option<u8>, Refusal> {
+    fn finish(&self, _: &Rules, _: &[u8]) -> Result<Option<u8>, Refusal> {
         Ok(ahead(&self.sets).or_else(|| ahead(&self.legs)).map(number))
     }
 
@@ -269,7 +281,8 @@ impl Pack for Darts {
             }
         }
         match self.last {
-            Some((side, points, true)) if !over => standing.note(Some(side), format!("Bust with {points}")),
+            Some((side, Some(points), true)) if !over => standing.note(Some(side), format!("Bust with {points}")),
+            Some((side, None, true)) if !over => standing.note(Some(side), "Bust"),
             _ => {}
         }
         standing
@@ -283,6 +296,7 @@ impl Pack for Darts {
             for darts in (1..=VISIT).filter(|darts| can_finish(self.left[self.throws], *darts, rules)) {
                 levers.push(Lever::new("checkout", format!("Out with {darts}"), true).valued(darts.into()).main());
             }
+            levers.push(Lever::new("bust", "Bust", true));
             for points in [26, 41, 45, 60, 81, 85, 100, 140, 180] {
                 levers.push(Lever::new("visit", points.to_string(), true).valued(points));
             }

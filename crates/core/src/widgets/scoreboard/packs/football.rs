@@ -205,7 +205,7 @@ impl Pack for Football {
         }
     }
 
-    fn finish(&self, rules: &Rules) -> Result<Option<u8>, Refusal> {
+    fn finish(&self, rules: &Rules, _: &[u8]) -> Result<Option<u8>, Refusal> {
         if self.stage == Stage::ShootOut {
             return Err(Refusal::NotNow("the shoot-out decides; note its kicks"));
         }

@@ -335,7 +335,7 @@ impl Pack for IceHockey {
         }
     }
 
-    fn finish(&self, rules: &Rules) -> Result<Option<u8>, Refusal> {
+    fn finish(&self, rules: &Rules, _: &[u8]) -> Result<Option<u8>, Refusal> {
         if self.shoots {
             return Err(Refusal::NotNow("the shoot-out decides; note its shots"));
         }

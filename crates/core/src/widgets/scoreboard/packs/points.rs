@@ -22,15 +22,16 @@ impl Points {
         Self { score: vec![0; sides] }
     }
 
-    /// The one at the top, and how far ahead of the next; none where several are.
-    fn leader(&self) -> Option<(usize, i64)> {
-        let (best, most) = self.score.iter().enumerate().max_by_key(|(_, score)| **score)?;
-        let next = self.score.iter().enumerate().filter(|(side, _)| *side != best).map(|(_, score)| *score).max()?;
+    /// The one at the top of those that play on, and how far ahead of the next; none where several are.
+    fn leader(&self, gone: &[u8]) -> Option<(usize, i64)> {
+        let playing = || self.score.iter().enumerate().filter(|(side, _)| !gone.contains(&number(*side)));
+        let (best, most) = playing().max_by_key(|(_, score)| **score)?;
+        let next = playing().filter(|(side, _)| *side != best).map(|(_, score)| *score).max()?;
         (next < *most).then(|| (best, most.saturating_sub(next)))
     }
 
     fn winner(&self, rules: &Rules) -> Option<usize> {
-        let (best, lead) = self.leader()?;
+        let (best, lead) = self.leader(&[])?;
         let (most, target, cap) = (*self.score.get(best)?, rules.get(Rule::Target), rules.get(Rule::Cap));
         let by_lead = target > 0 && most >= target && lead >= rules.get(Rule::Lead);
         let by_cap = cap > 0 && most >= cap;
@@ -54,8 +55,8 @@ impl Pack for Points {
         Ok(self.winner(rules).map_or(Turn::ON, Turn::won))
     }
 
-    fn finish(&self, _: &Rules) -> Result<Option<u8>, Refusal> {
-        Ok(self.leader().map(|(side, _)| number(side)))
+    fn finish(&self, _: &Rules, gone: &[u8]) -> Result<Option<u8>, Refusal> {
+        Ok(self.leader(gone).map(|(side, _)| number(side)))
     }
 
     fn standing(&self, rules: &Rules, _: Phase) -> Standing {

@@ -8,8 +8,8 @@ use crate::widgets::scoreboard::game::{Pack, Turn};
 use crate::widgets::scoreboard::standing::{Column, Mark, MarkKind, Phase, Standing, What};
 use serde::{Deserialize, Serialize};
 
-/// The most points of one visit.
-const MOST_VISIT: i32 = 1_000;
+/// The most points of one press: a ball, or a whole visit.
+const MOST_PRESS: i32 = 1_000;
 /// The break goes to the winner of the frame before.
 const TO_WINNER: i64 = 1;
 /// The break goes to its loser.
@@ -25,6 +25,9 @@ pub struct Race {
     past: Vec<(usize, Two<i64>)>,
     points: Two<i64>,
     highest: Two<i64>,
+    /// Whose visit it is, and what it has made so far: each ball is a press.
+    #[serde(default)]
+    visit: Option<(usize, i64)>,
     breaks: Option<usize>,
 }
 
@@ -38,6 +41,7 @@ impl Race {
             past: Vec::new(),
             points: [0, 0],
             highest: [0, 0],
+            visit: None,
             breaks: None,
         }
     }
@@ -50,22 +54,31 @@ impl Pack for Race {
 
     fn play(&mut self, rules: &Rules, play: Play) -> Result<Turn, Refusal> {
         match play {
-            Play::Score { .. } if !rules.is(Rule::FramePoints) => {
+            Play::Score { .. } | Play::EndVisit if !rules.is(Rule::FramePoints) => {
                 Err(Refusal::NotNow("points within a frame are not kept; note who won the frame"))
             }
-            Play::Score { points, .. } if !(1..=MOST_VISIT).contains(&points) => {
-                Err(Refusal::WrongValue(format!("a visit makes 1 to {MOST_VISIT} points")))
+            Play::Score { points, .. } if !(1..=MOST_PRESS).contains(&points) => {
+                Err(Refusal::WrongValue(format!("a press gives 1 to {MOST_PRESS} points")))
             }
             Play::Score { side, points } => {
                 let side = place(side);
                 self.points[side] = self.points[side].saturating_add(points.into());
-                self.highest[side] = self.highest[side].max(points.into());
+                let so_far = self.visit.filter(|(whose, _)| *whose == side).map_or(0, |(_, so_far)| so_far);
+                let visit = so_far.saturating_add(points.into());
+                self.visit = Some((side, visit));
+                self.highest[side] = self.highest[side].max(visit);
+                Ok(Turn::ON)
+            }
+            Play::EndVisit if self.visit.is_none() => Err(Refusal::NotNow("no visit has points yet")),
+            Play::EndVisit => {
+                self.visit = None;
                 Ok(Turn::ON)
             }
             Play::Frame { side } => {
                 let side = place(side);
                 self.frames[side] = self.frames[side].saturating_add(1);
                 self.past.push((side, std::mem::take(&mut self.points)));
+                self.visit = None;
                 self.breaks = match rules.get(Rule::BreakOrder) {
                     TO_WINNER => Some(side),
                     TO_LOSER => Some(other(side)),
@@ -82,7 +95,7 @@ impl Pack for Race {
         }
     }
 
-    fn finish(&self, _: &Rules) -> Result<Option<u8>, Refusal> {
+    fn finish(&self, _: &Rules, _: &[u8]) -> Result<Option<u8>, Refusal> {
         Ok(ahead(&self.frames).map(number))
     }
 
@@ -126,6 +139,7 @@ impl Pack for Race {
         if phase != Phase::Before {
             levers.extend(each(&|name| Lever::new("frame", format!("Frame to {name}"), true).main()));
             if rules.is(Rule::FramePoints) {
+                levers.push(Lever::new("end_visit", "Visit over", true));
                 for points in [1, 2, 3, 4, 5, 6, 7] {
                     levers.extend(each(&|name| Lever::new("score", format!("+{points} {name}"), true).valued(points)));
                 }

@@ -172,7 +172,7 @@ impl Pack for Rally {
         }
     }
 
-    fn finish(&self, _: &Rules) -> Result<Option<u8>, Refusal> {
+    fn finish(&self, _: &Rules, _: &[u8]) -> Result<Option<u8>, Refusal> {
         Err(Refusal::NotNow("sets decide this match; if a side gives up, say so"))
     }
 

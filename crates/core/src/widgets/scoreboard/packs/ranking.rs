@@ -1,6 +1,6 @@
 //! A ranking: two to fifty entrants in one table, in rounds if wished. Ties share a place.
 
-use super::{number, unknown};
+use super::unknown;
 use crate::record::acts::board::{Play, Rule, Rules};
 use crate::record::refusal::Refusal;
 use crate::widgets::Lever;
@@ -73,11 +73,13 @@ impl Pack for Ranking {
         }
     }
 
-    fn finish(&self, rules: &Rules) -> Result<Option<u8>, Refusal> {
+    fn finish(&self, rules: &Rules, gone: &[u8]) -> Result<Option<u8>, Refusal> {
         let places = self.places(rules);
-        let mut first = places.iter().enumerate().filter(|(_, place)| **place == 1);
+        let playing = || (0..).zip(&places).filter(|(side, _)| !gone.contains(side));
+        let best = playing().map(|(_, place)| place).min();
+        let mut first = playing().filter(|(_, place)| Some(*place) == best);
         match (first.next(), first.next()) {
-            (Some((side, _)), None) => Ok(Some(number(side))),
+            (Some((side, _)), None) => Ok(Some(side)),
             _ => Ok(None),
         }
     }

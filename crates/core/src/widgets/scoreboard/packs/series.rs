@@ -67,7 +67,7 @@ impl Pack for Series {
         }
     }
 
-    fn finish(&self, _: &Rules) -> Result<Option<u8>, Refusal> {
+    fn finish(&self, _: &Rules, _: &[u8]) -> Result<Option<u8>, Refusal> {
         Ok(ahead(&self.won()).map(number))
     }
 
