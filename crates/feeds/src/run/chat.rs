@@ -2,7 +2,7 @@
 
 use super::Line;
 use super::dial::{self, Wire};
-use super::speak::{Pace, Speaking, fitting, next_to_say};
+use super::speak::{Echoes, Pace, Speaking, fitting, next_to_say};
 use crate::irc::{MOST_BYTES, Message};
 use crate::outside::Outside;
 use base64::Engine as _;
@@ -161,7 +161,7 @@ async fn session(
     let signing_on = Instant::now() + PATIENCE;
     let mut buffer = Vec::new();
     // What is to be said is listened for as soon as it can be said.
-    let mut to_say = None;
+    let (mut to_say, mut echoes) = (None, Echoes::default());
     say(&mut write, "CAP LS 302").await?;
     loop {
         let quiet = if stage == Stage::Joined { heard + QUIET } else { signing_on };
@@ -170,7 +170,9 @@ async fn session(
             biased;
             read = timeout_at(deadline, read_line(&mut reader, &mut buffer)) => read,
             text = next_to_say(&mut out, &mut to_say) => {
-                say(&mut write, &format!("PRIVMSG {} :{}", chat.room, fitting(&text, chat))).await?;
+                let text = fitting(&text, chat);
+                say(&mut write, &format!("PRIVMSG {} :{text}", chat.room)).await?;
+                echoes.said(text, Instant::now());
                 continue;
             }
         };
@@ -180,6 +182,12 @@ async fn session(
                 let bytes = std::mem::take(&mut buffer);
                 let text = String::from_utf8_lossy(&bytes);
                 if let Some(message) = Message::read(&text) {
+                    let is_echo = message.command == "PRIVMSG"
+                        && message.from.eq_ignore_ascii_case(&nick)
+                        && message.params.last().is_some_and(|text| echoes.are(text));
+                    if is_echo {
+                        continue;
+                    }
                     if let Some(said) = said(&message, chat, now()) {
                         waiting.push(said);
                         hand_on.get_or_insert(Instant::now() + TOGETHER);

@@ -1,6 +1,7 @@
 //! Speaking in a chat: what is said there, and how fast. Chat servers throw out whoever floods them.
 
 use super::Line;
+use std::collections::VecDeque;
 use std::time::Duration;
 use tally_engine::Report;
 use tally_store::feeds::Chat;
@@ -13,6 +14,8 @@ const BURST: u32 = 5;
 const GAP: Duration = Duration::from_millis(1_500);
 /// What waited for so long is not said any more.
 const STALE: Duration = Duration::from_secs(30);
+/// For so long a line that was said may come back.
+const ECHO: Duration = Duration::from_secs(60);
 /// Most bytes of what is said in a line: a line of IRC has 512, and the server puts our name in front of it.
 const MOST_BYTES: usize = 512 - 2 - 150;
 
@@ -45,6 +48,23 @@ impl Pace {
     fn say(&mut self, now: Instant) {
         *self = self.at(now);
         self.left = self.left.saturating_sub(1);
+    }
+}
+
+/// What was said and may come back: some servers send everybody's lines to whoever said them too (IRCv3 `echo-message`). It is no
+/// line of chat, so that it sets nothing off. What a person says under the same name is.
+#[derive(Default)]
+pub(super) struct Echoes(VecDeque<(Instant, String)>);
+
+impl Echoes {
+    pub(super) fn said(&mut self, text: String, now: Instant) {
+        self.0.retain(|(at, _)| now.saturating_duration_since(*at) < ECHO);
+        self.0.push_back((now, text));
+    }
+
+    /// Whether a line is what was said under our name; each comes back once.
+    pub(super) fn are(&mut self, text: &str) -> bool {
+        self.0.iter().position(|(_, said)| said == text).and_then(|at| self.0.remove(at)).is_some()
     }
 }
 
@@ -102,6 +122,18 @@ mod tests {
     fn chat() -> Chat {
         let (host, room, nick) = ("localhost".into(), "#saltmarsh".into(), "tally".into());
         Chat { host, port: 6667, tls: false, certificate: String::new(), room, nick, password: String::new() }
+    }
+
+    #[test]
+    fn what_comes_back_is_no_line_of_chat_but_what_a_person_says_is() {
+        let (mut echoes, now) = (Echoes::default(), Instant::now());
+        echoes.said("Next train at 19:30".into(), now);
+        echoes.said("Next train at 19:30".into(), now);
+        let came = ["Next train at 19:30", "Choo choo", "Next train at 19:30", "Next train at 19:30"];
+        assert_eq!(came.map(|text| echoes.are(text)), [true, false, true, false]);
+        echoes.said("Once".into(), now);
+        echoes.said("Twice".into(), now + ECHO);
+        assert!(!echoes.are("Once") && echoes.are("Twice"));
     }
 
     proptest! {
