@@ -117,6 +117,9 @@ impl Cue {
                 if !typed.is_empty() && (!typed.starts_with("https://") && !typed.starts_with("http://")) {
                     return Err(input(ADDRESS, text).refuse("must begin with https:// (or http://)"));
                 }
+                if typed.contains(|letter: char| letter.is_whitespace() || letter.is_control()) {
+                    return Err(input(ADDRESS, text).refuse("must be one web address, without spaces or line breaks"));
+                }
                 *address = input(ADDRESS, typed).long_line(MOST_ADDRESS)?;
             }
             ("text", Do::Press { text: own, .. }) => {

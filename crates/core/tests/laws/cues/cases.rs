@@ -139,6 +139,12 @@ fn a_sentence_reads_well_and_what_makes_no_cue_is_refused_in_words() {
         let told = cue.edit(key, text, &offer).unwrap_err().to_string();
         assert!(told.starts_with(why), "{key}: {told}");
     }
+    let called = cue.edit("do:add", "call", &offer).and_then(|()| {
+        let place = cue.steps.len() - 1;
+        cue.edit(&format!("do:{place}:address"), "https://a.example/x\r\nX-Extra: 1", &offer)
+    });
+    assert!(called.unwrap_err().to_string().ends_with("without spaces or line breaks"));
+    cue.edit(&format!("do:{}:what", cue.steps.len() - 1), "remove", &offer).unwrap();
     cue.edit("when", "reached", &offer).unwrap();
     cue.edit("do:0:what", "remove", &offer).unwrap();
     assert!(
