@@ -9,6 +9,8 @@
 pub mod calls;
 pub mod cloudevents;
 mod data;
+#[cfg(test)]
+mod hostile;
 pub mod intake;
 pub mod irc;
 pub mod mapping;

@@ -10,12 +10,16 @@ mod bot;
 mod common;
 mod corrections;
 mod cues;
+#[path = "../common/hostile.rs"]
+mod hostile;
 mod life;
+mod looks;
 mod overlays;
 mod poll;
 mod replay;
 mod single;
 mod subathon;
+mod templates;
 mod wheel;
 
 /// How many lives a law looks at: each draws a hundred widgets.

@@ -3,6 +3,8 @@
 
 mod drawing;
 mod font;
+#[cfg(test)]
+mod hostile;
 mod page;
 mod sound;
 mod video;
