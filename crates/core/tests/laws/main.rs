@@ -21,6 +21,7 @@ mod single;
 mod subathon;
 mod templates;
 mod wheel;
+mod whole;
 
 /// How many lives a law looks at: each draws a hundred widgets.
 const LIVES: u32 = 96;
