@@ -81,6 +81,8 @@ pub struct Clockwork {
     pub pauses: Vec<(i64, Option<i64>)>,
     /// Whether a correction has left less than nothing, so that it stands still until somebody says whether it is over.
     pub in_doubt: bool,
+    /// From when until when it was taken to be over by a mistake: a break of the plan that was to begin meanwhile is made up for.
+    pub mistaken: Option<(i64, i64)>,
 }
 
 impl Clockwork {
@@ -104,7 +106,31 @@ impl Clockwork {
     /// A correction came at an instant: until then it was seen as it was before.
     pub fn corrected(&mut self, at: i64) {
         self.advance(at);
+        if let Some((_, until)) = &mut self.mistaken {
+            *until = (*until).max(at);
+        }
         self.in_doubt = self.is_going() && self.left < 0;
+    }
+
+    /// What ended it at an instant was a mistake that is undone.
+    pub fn went_on(&mut self, at: i64) {
+        self.mistaken = Some((at, at));
+    }
+
+    /// Whether it has run ever since an instant at which it was taken to be over.
+    fn missed(&self, at: i64) -> bool {
+        let mistaken = self.mistaken.is_some_and(|(from, until)| (from..until).contains(&at));
+        let stood = || self.pauses.iter().any(|(_, until)| until.is_none_or(|until| until > at));
+        self.phase == Phase::Running && mistaken && !stood()
+    }
+
+    /// It stood still from an instant on at which it was taken to be over.
+    fn make_up(&mut self, at: i64) {
+        if at < self.at && self.missed(at) {
+            let ran = self.at.saturating_sub(at);
+            (self.left, self.ran) = (self.left.saturating_add(ran), self.ran.saturating_sub(ran));
+            self.at = at;
+        }
     }
 
     /// Adds to what is left, or takes from it.
@@ -168,7 +194,8 @@ impl Clockwork {
         match self.phase {
             Phase::Running if self.left >= 0 => {
                 let zero = self.at.saturating_add(self.left);
-                let breaks = self.not_begun(plan).filter(|one| one.by_itself && one.at >= self.at && one.at < zero);
+                let comes = |at: i64| (at >= self.at && at < zero) || self.missed(at);
+                let breaks = self.not_begun(plan).filter(|one| one.by_itself && comes(one.at));
                 let first = breaks.min_by_key(|one| (one.at, one.id));
                 Some(first.map_or((zero, Due::Zero), |one| (one.at, Due::Break(*one))))
             }
@@ -213,6 +240,9 @@ impl Clockwork {
 
     /// Stands it still, if it goes: until an instant, for a break.
     pub fn pause(&mut self, now: i64, until: Option<i64>, planned: Option<u32>) {
+        if planned.is_some() {
+            self.make_up(now);
+        }
         self.advance(now);
         self.breaks_begun.extend(planned);
         if self.is_going() {

@@ -288,6 +288,8 @@ impl Computed {
                 let longer = length_ms.map_or(0, |then| subathon.length_ms().saturating_sub(then));
                 if self.clock.left.saturating_sub(longer) <= 0 {
                     self.clock.zero(now);
+                } else {
+                    self.clock.went_on(now);
                 }
             }
             SubathonAct::Over => self.clock.over(now),

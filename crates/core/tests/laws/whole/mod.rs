@@ -159,7 +159,9 @@ impl House {
         loop {
             let (due, timed) = (self.channel.due(self.now), self.channel.comes_by_itself(self.now));
             match (due, timed) {
-                (due, Some(Triggered { occasion, decided })) if due.as_ref().is_none_or(|(at, _)| occasion.at <= *at) => {
+                (due, Some(Triggered { occasion, decided }))
+                    if due.as_ref().is_none_or(|(at, _)| occasion.at <= *at) =>
+                {
                     self.write(BY_ITSELF, occasion.at, decided.expect("no cue rests, and none goes in a circle"));
                 }
                 (Some((at, body)), _) => drop(self.write(BY_ITSELF, at, body)),

@@ -262,7 +262,9 @@ impl Model {
                 }
                 self.close_poll(now, now);
             }
-            Press::SubStart if matches!(sub, Sub::Ready | Sub::Paused | Sub::Break) => self.bears.push((now, now, Bears::Start)),
+            Press::SubStart if matches!(sub, Sub::Ready | Sub::Paused | Sub::Break) => {
+                self.bears.push((now, now, Bears::Start))
+            }
             Press::SubPause if sub == Sub::Running => self.bears.push((now, now, Bears::Pause)),
             Press::SubBoost if sub != Sub::Over => self.bears.push((now, now, Bears::Boost)),
             Press::SubEndBoosts if self.is_boosted(now) => self.bears.push((now, now, Bears::EndBoosts)),
@@ -285,11 +287,11 @@ impl Model {
     }
 
     pub fn void(&mut self, tip: usize, voided: bool, now: i64) {
-        let was = self.sub(now).0;
+        let was = self.counted(now).ended;
         self.tips[tip].voided = voided;
-        if was != Sub::Over && self.sub(now).0 == Sub::Over {
-            self.in_doubt = true;
-        }
+        // By this correction it has ended in the past, or at another moment than it did.
+        let is = self.counted(now).ended;
+        self.in_doubt |= is.is_some() && is != was;
     }
 
     pub fn vote(&mut self, viewer: usize, option: usize, sent: i64, now: i64) {
@@ -341,9 +343,15 @@ impl Model {
 
     /// How the subathon stands: counted from its beginning, without what was voided.
     pub fn sub(&self, now: i64) -> (Sub, i64) {
+        let run = self.counted(now);
+        (run.phase, run.left)
+    }
+
+    fn counted(&self, now: i64) -> Run {
         let boosts = self.boosts();
         let factor = |at: i64| 2_i64.pow(boosts.iter().filter(|(from, to)| (*from..*to).contains(&at)).count() as u32);
-        let mut run = Run { phase: Sub::Ready, left: self.setup.subathon_ms, at: 0, has_break: self.setup.has_break };
+        let (left, has_break) = (self.setup.subathon_ms, self.setup.has_break);
+        let mut run = Run { phase: Sub::Ready, left, at: 0, has_break, ended: None };
         let started = self.bears.iter().find(|(.., bears)| matches!(bears, Bears::Start)).map(|(came, ..)| *came);
         for (came, happened, bears) in &self.bears {
             run.to(*came);
@@ -362,7 +370,7 @@ impl Model {
             }
         }
         run.to(now);
-        (run.phase, run.left)
+        run
     }
 }
 
@@ -371,13 +379,15 @@ struct Run {
     left: i64,
     at: i64,
     has_break: bool,
+    /// When it came to nothing.
+    ended: Option<i64>,
 }
 
 impl Run {
     fn add(&mut self, ms: i64) {
         self.left = (self.left + ms).max(0);
-        if self.left == 0 && self.phase == Sub::Running {
-            self.phase = Sub::Over;
+        if self.left == 0 && self.phase != Sub::Ready {
+            (self.phase, self.ended) = (Sub::Over, Some(self.at));
         }
     }
 
@@ -401,7 +411,8 @@ impl Run {
         if self.phase == Sub::Running {
             let runs = to - self.at;
             if self.left <= runs {
-                (self.phase, self.left) = (Sub::Over, 0);
+                (self.phase, self.ended) = (Sub::Over, Some(self.at + self.left));
+                self.left = 0;
             } else {
                 self.left -= runs;
             }
