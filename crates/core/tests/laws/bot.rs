@@ -37,6 +37,14 @@ fn hear(channel: &mut Channel, line: ChatLine, now: Instant) -> Vec<String> {
 }
 
 #[test]
+fn what_viewers_wrote_calls_nobody_in_what_the_bot_says() {
+    let channel = tea();
+    let said = channel.chat_line("{{ name }}: {{ message }}", "@everyone", "ask @mara", begin()).unwrap();
+    assert_eq!(said, "@\u{2060}everyone: ask @\u{2060}mara");
+    assert_eq!(channel.chat_line("Ask @mara", "ade", "", begin()).unwrap(), "Ask @mara", "what the owner wrote does");
+}
+
+#[test]
 fn a_word_is_answered_with_what_a_widget_says_by_those_who_may() {
     let mut channel = tea();
     let answer = "{{ name }}: {{ 'Cups of tea'|widget }} so far{% if message %}, {{ message|upper }}{% endif %}";

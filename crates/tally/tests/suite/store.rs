@@ -7,7 +7,7 @@ use diesel::sql_types::Text;
 use diesel_migrations::MigrationHarness;
 use tally_core::channel::Channel;
 use tally_core::money::Currency;
-use tally_core::record::entry::{Body, Draft, Origin};
+use tally_core::record::entry::{Body, Draft, Entry, Origin};
 use tally_core::record::happening::{Actor, Happening};
 use tally_core::record::ids::{ChannelId, FeedId, Seq};
 use tally_core::record::settings::{Settings, Weights};
@@ -17,6 +17,7 @@ use tally_store::feeds::Wiring;
 use tally_store::ledger::AppendError;
 use tally_store::rows::{EntryRow, Namespace, origin_key};
 use tally_store::schema::entries;
+use tally_store::snapshots::BookPart;
 use tally_store::{MIGRATIONS, Store, StoreError};
 
 #[derive(QueryableByName, Debug, PartialEq)]
@@ -211,6 +212,36 @@ async fn of_many_who_make_the_first_channel_at_once_one_does() {
     let refused = store.create_first_channel("Halt".into(), settings(), "odile".into(), "x".into()).await;
     assert!(matches!(refused, Err(StoreError::Away(_))), "{refused:?}");
     assert!(!store.has_owner().await.unwrap());
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_snapshot_and_the_book_beside_it_are_of_one_moment() {
+    let (database, store) = store().await;
+    let channel = one_channel(&store).await;
+    let mut shown = Channel::new(store.channel(channel).await.unwrap().settings, []);
+    let lines = async |shown: &mut Channel, to: u64| {
+        for seq in shown.last_seq().0 + 1..=to {
+            shown.apply(
+                &row(channel.0, &seq.to_string()).entry().map(|entry| Entry { seq: Seq(seq), ..entry }).unwrap(),
+            );
+        }
+        let parts = shown.book().dirty().map(|(day, facts, changed)| BookPart::of(day, facts, changed).unwrap());
+        (shown.snapshot(), parts.collect::<Vec<_>>().concat())
+    };
+    let (early, early_parts) = lines(&mut shown, 3).await;
+    let (late, late_parts) = lines(&mut shown, 5).await;
+    let kept = async || store.snapshot(channel).await.unwrap().map(|(snapshot, _)| snapshot.last_seq);
+    store.save_snapshot(channel, late, late_parts).await.unwrap();
+    // One that was given up, and is written after all, takes no newer one's place.
+    store.save_snapshot(channel, early, early_parts).await.unwrap();
+    assert_eq!(kept().await, Some(Seq(5)));
+    let empty = Channel::new(store.channel(channel).await.unwrap().settings, []);
+    let (snapshot, pages) = store.snapshot(channel).await.unwrap().unwrap();
+    assert_eq!(empty.resume(snapshot, pages).unwrap().book().len(), 5, "and its facts neither");
+    // Beside parts of a later moment its facts would count twice, so it is left aside.
+    let mut conn = database.connect();
+    sql_query("UPDATE book_parts SET seq = 6").execute(&mut conn).unwrap();
+    assert_eq!(kept().await, None);
 }
 
 #[tokio::test(flavor = "multi_thread")]
