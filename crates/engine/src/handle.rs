@@ -264,3 +264,32 @@ impl ChannelHandle {
         answer.await.map_err(|_| EngineError::Away)
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::clock::SystemClock;
+    use tally_core::book::chat::Role;
+
+    #[tokio::test]
+    async fn chat_that_waits_is_left_out_before_anything_else_has_to_wait() {
+        let (orders, mut waiting) = mpsc::channel(64);
+        let clock: Arc<dyn Clock> = Arc::new(SystemClock);
+        let hub = Arc::new(Hub::new(orders.clone(), clock.now()));
+        let channel = ChannelHandle::new(ChannelId(1), hub, orders, clock);
+        let lines = || {
+            let (name, text) = ("ade".to_owned(), "choo".to_owned());
+            let line = ChatLine { at: channel.now(), name, id: None, role: Role::Follower, subscriber: false, text };
+            vec![line; 500]
+        };
+        for _ in 0..MOST_CHAT {
+            assert_eq!(channel.chat(FeedId(1), lines()).await.unwrap(), 0);
+        }
+        assert_eq!(channel.chat(FeedId(1), lines()).await.unwrap(), 500, "nobody has read along so far");
+        // There is room for what is no chat, and for chat again as soon as some was read.
+        channel.report(FeedId(1), Report::Connected).await.unwrap();
+        drop(waiting.recv().await);
+        assert_eq!(channel.chat(FeedId(1), lines()).await.unwrap(), 0);
+        assert_eq!(waiting.len(), MOST_CHAT + 1);
+    }
+}

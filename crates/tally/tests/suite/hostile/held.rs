@@ -158,8 +158,36 @@ async fn refusals_say_how_long_to_wait_and_come_in_our_words() {
     assert!(told.text().await.unwrap().contains("tried too often"));
     let body = "x".repeat(100_000);
     let mut raw = Raw::to(&program.base).unwrap();
-    let head = post("/account/password", &program.base, door.session(), body.len(), "203.0.113.40");
+    let head = post("/sign-in", &program.base, door.session(), body.len(), "203.0.113.40");
     raw.write(&(head.replace("Content-Type", "Connection: close\r\nContent-Type") + &body));
     let told = raw.read().to_lowercase();
-    assert!(told.contains("content-type: application/problem+json") || told.starts_with("http/1.1 303"), "{told}");
+    assert!(told.starts_with("http/1.1 413") && told.contains("content-type: application/problem+json"), "{told}");
+}
+
+/// Two readers of one connection must agree on where a request ends.
+#[tokio::test(flavor = "multi_thread")]
+async fn a_head_that_says_its_length_twice_is_refused_and_a_bare_end_of_line_begins_nothing() {
+    let database = Database::new();
+    let program = Program::start(&database.url);
+    let asked = |head: &str| {
+        let mut raw = Raw::to(&program.base).unwrap();
+        raw.write(head);
+        raw.read()
+    };
+    for lengths in [
+        "Content-Length: 4\r\nContent-Length: 5\r\n",
+        "Content-Length: 4\r\nTransfer-Encoding: chunked\r\n",
+        "Content-Length: +4\r\n",
+        "Transfer-Encoding: chunked, identity\r\n",
+    ] {
+        let told = asked(&format!(
+            "POST /sign-in HTTP/1.1\r\nHost: a\r\nConnection: close\r\n{lengths}\r\n4\r\nabcd\r\n0\r\n\r\n"
+        ));
+        assert!(told.starts_with("HTTP/1.1 400"), "{lengths}: {told}");
+        assert_eq!(told.matches("HTTP/1.1 ").count(), 1, "{lengths}: {told}");
+    }
+    // RFC 9112 (2.2) lets a recipient take a bare LF for the end of a line: then it is that, in all of the head.
+    let told =
+        asked("GET /healthz HTTP/1.1\nHost: a\nX-A: b\n\nGET /readyz HTTP/1.1\r\nHost: a\r\nConnection: close\r\n\r\n");
+    assert_eq!(told.matches("HTTP/1.1 200").count(), 2, "{told}");
 }
