@@ -23,7 +23,7 @@ const MOST_BYTES: usize = 4 * 1024 * 1024;
 /// Lines a statement: ten values each, and a statement takes 65,535.
 const ROWS_A_STATEMENT: usize = 1_000;
 /// A connection that has rested for so long is asked first whether it is still there.
-const RESTED: Duration = Duration::from_secs(5);
+pub const RESTED: Duration = Duration::from_secs(1);
 /// How many appends may wait before senders have to.
 const QUEUE: usize = 1_024;
 

@@ -1,6 +1,7 @@
 //! The store against a real MariaDB.
 
 use crate::kit::db::Database;
+use crate::kit::until;
 use diesel::prelude::*;
 use diesel::sql_query;
 use diesel::sql_types::Text;
@@ -134,6 +135,30 @@ async fn waiting_appends_share_a_commit_and_one_that_does_not_fit_spoils_no_othe
         assert_eq!(places, (1..=300).map(|n| Some(Seq(n))).collect::<Vec<_>>());
     }
     assert_eq!(behind.await.unwrap(), Err(AppendError::Behind));
+}
+
+#[derive(QueryableByName)]
+struct Session {
+    #[diesel(sql_type = diesel::sql_types::BigInt)]
+    id: i64,
+}
+
+/// A server, or what lies between, closes connections that nobody uses.
+#[tokio::test(flavor = "multi_thread")]
+async fn a_line_that_comes_after_a_rest_is_written_though_the_connection_was_closed() {
+    let (database, store) = store().await;
+    let ledger = store.ledger();
+    assert_eq!(ledger.append(ChannelId(1), Seq(0), vec![row(1, "a")]).await, Ok(vec![Some(Seq(1))]));
+    let since = std::time::Instant::now();
+    let mut conn = database.connect();
+    let others = "SELECT id FROM information_schema.processlist WHERE db = DATABASE() AND id <> CONNECTION_ID()";
+    let others: Vec<Session> = sql_query(others).load(&mut conn).unwrap();
+    assert!(!others.is_empty());
+    for session in others {
+        sql_query(format!("KILL {}", session.id)).execute(&mut conn).unwrap();
+    }
+    until("it has rested", || async { (since.elapsed() > tally_store::ledger::RESTED).then_some(()) }).await;
+    assert_eq!(ledger.append(ChannelId(1), Seq(1), vec![row(1, "b")]).await, Ok(vec![Some(Seq(2))]));
 }
 
 #[tokio::test(flavor = "multi_thread")]
