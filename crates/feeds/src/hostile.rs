@@ -48,7 +48,7 @@ fn events() -> Vec<Vec<u8>> {
 
 proptest! {
     #[test]
-    fn calendars_of_shows(sent in hostile(calendars())) {
+    fn calendars_of_shows(sent in hostile(&calendars())) {
         // The text is held once unfolded, and once taken apart; laying out is bounded by its own steps.
         let costs = Costs { bytes: 24 * MIB, allocations: 60_000, each_byte: 12 };
         let text = String::from_utf8_lossy(&sent);
@@ -56,7 +56,7 @@ proptest! {
     }
 
     #[test]
-    fn cloud_events(sent in hostile(events()), kind in "tally\\.(tip|sub|gift|raid|poll|gauge|stat|signal)") {
+    fn cloud_events(sent in hostile(&events()), kind in "tally\\.(tip|sub|gift|raid|poll|gauge|stat|signal)") {
         // A gift stands for two thousand subscriptions at most.
         let costs = Costs { bytes: 16 * MIB, allocations: 24_000, each_byte: 8 };
         let named = [("specversion", "1.0"), ("id", "a"), ("source", "/b"), ("type", &kind)];
@@ -69,7 +69,7 @@ proptest! {
     }
 
     #[test]
-    fn lines_of_chat(sent in hostile(seeds(&[
+    fn lines_of_chat(sent in hostile(&seeds(&[
         "@badges=owner;display-name=Ad\\se;time=2026-11-18T11:00:00.000Z;user-id=v1 :ade!ade@a PRIVMSG #saltmarsh :choo choo",
         ":server CAP * LS * :message-tags server-time sasl=PLAIN\r\n",
     ]))) {
@@ -81,7 +81,7 @@ proptest! {
     }
 
     #[test]
-    fn tables(sent in hostile(seeds(&[
+    fn tables(sent in hostile(&seeds(&[
         "When;Name;Amount;Currency\n2026-11-01 20:00;Ade;12,50;EUR\n\"2026-11-02\";\"Ruth \"\"R\"\"\";3;GBP\n",
         "time,name,amount\n1,2,3,4\n\u{feff}",
     ]))) {
@@ -95,14 +95,14 @@ proptest! {
     }
 
     #[test]
-    fn events_by_the_line(sent in hostile(events())) {
+    fn events_by_the_line(sent in hostile(&events())) {
         let costs = Costs { bytes: 16 * MIB, allocations: 4_000, each_byte: 24 };
         let text = String::from_utf8_lossy(&sent);
         let _ = within(costs, &sent, || table::ndjson(&text, now()).filter(|row| row.1.is_ok()).count());
     }
 
     #[test]
-    fn rates_of_the_day(sent in hostile(seeds(&[
+    fn rates_of_the_day(sent in hostile(&seeds(&[
         "<gesmes:Envelope xmlns:gesmes='g'><Cube><Cube time='2026-11-18'><Cube currency='GBP' rate='0.8456'/></Cube></Cube></gesmes:Envelope>",
         "<!DOCTYPE x [<!ENTITY a \"&a;&a;\">]><Cube time='&a;'>",
     ]))) {
@@ -112,10 +112,10 @@ proptest! {
     }
 
     #[test]
-    fn rules_of_feeds(sent in hostile(seeds(&[
+    fn rules_of_feeds(sent in hostile(&seeds(&[
         r#"{"format":"eager-tally-feed-rules","version":1,"rules":[{"name":"Tips","type":"tally.tip","when":[{"at":"/body/kind","is":"tip"}],"fields":{"amount":{"at":"/body/sum","divide":100},"currency":{"is":"EUR"}}}]}"#,
         r#"{"body":{"kind":"tip","sum":1250,"who":{"name":"Ade"}}}"#,
-    ])), message in hostile(events())) {
+    ])), message in hostile(&events())) {
         let costs = Costs { bytes: 16 * MIB, allocations: 4_000, each_byte: 12 };
         let rules = within(costs, &sent, || mapping::file::read(&sent));
         let document = within(costs, &message, || mapping::document::of_message(&message, None));

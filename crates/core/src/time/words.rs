@@ -32,7 +32,7 @@ pub fn digits(length: TimeDelta) -> String {
 /// How long something is, to the minute, whichever way it goes: `1 d 4 h 20 min`.
 #[must_use]
 pub fn minutes_words(length: TimeDelta) -> String {
-    let all = (length.num_seconds().unsigned_abs() + 30) / 60;
+    let all = length.num_seconds().unsigned_abs().saturating_add(30) / 60;
     let part = |many: u64, unit: &str| (many > 0).then(|| format!("{many} {unit}"));
     let parts = [part(all / 1_440, "d"), part(all / 60 % 24, "h"), part(all % 60, "min")];
     let words: Vec<String> = parts.into_iter().flatten().collect();

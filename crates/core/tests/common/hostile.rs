@@ -51,8 +51,8 @@ fn harmed(mut bytes: Vec<u8>, harms: Vec<Harm>) -> Vec<u8> {
 }
 
 /// Bytes that are made of seeds, or of nothing.
-pub fn hostile(seeds: Vec<Vec<u8>>) -> impl Strategy<Value = Vec<u8>> {
-    let seed = || prop::sample::select(seeds.clone());
+pub fn hostile(seeds: &[Vec<u8>]) -> impl Strategy<Value = Vec<u8>> + use<> {
+    let seed = || prop::sample::select(seeds.to_vec());
     let place = any::<Index>;
     let times = prop_oneof![4 => 2_usize..5, 1 => 100_usize..20_000];
     let piece = (seed(), place(), place()).prop_map(|(seed, one, other)| seed[stretch(&seed, &one, &other)].to_vec());

@@ -9,7 +9,7 @@ const FILE: &str = r##"{"name":{"$type":"string","$value":"Chalk"},"colour":{"$t
 
 proptest! {
     #[test]
-    fn files_of_looks_are_read_within_bounds(sent in hostile(vec![FILE.into(), b"[[[[{\"a\":".to_vec()])) {
+    fn files_of_looks_are_read_within_bounds(sent in hostile(&[FILE.into(), b"[[[[{\"a\":".to_vec()])) {
         let costs = Costs { bytes: 16 * 1024 * 1024, allocations: 4_000, each_byte: 12 };
         if let Ok(file) = serde_json::from_slice(&sent) {
             let _ = within(costs, &sent, || from_file(&file));

@@ -67,37 +67,37 @@ fn pictures() -> Vec<Vec<u8>> {
 
 proptest! {
     #[test]
-    fn drawings_of_ones_own(sent in hostile(drawings())) {
+    fn drawings_of_ones_own(sent in hostile(&drawings())) {
         let costs = Costs { bytes: DECODERS, allocations: 2_000, each_byte: 16 };
         let _ = within(costs, &sent, || drawing::clean(&sent));
     }
 
     #[test]
-    fn fonts_of_ones_own(sent in hostile(fonts())) {
+    fn fonts_of_ones_own(sent in hostile(&fonts())) {
         let costs = Costs { bytes: DECODERS, allocations: 20_000, each_byte: 4 };
         let _ = within(costs, &sent, || font::clean(&sent));
     }
 
     #[test]
-    fn sounds_of_ones_own(sent in hostile(sounds())) {
+    fn sounds_of_ones_own(sent in hostile(&sounds())) {
         let costs = Costs { bytes: DECODERS, allocations: 20_000, each_byte: 4 };
         let _ = within(costs, &sent, || sound::clean(&sent));
     }
 
     #[test]
-    fn videos_of_ones_own(sent in hostile(vec![include_bytes!("../../../tally/tests/suite/files/pennant.webm").to_vec()])) {
+    fn videos_of_ones_own(sent in hostile(&[include_bytes!("../../../tally/tests/suite/files/pennant.webm").to_vec()])) {
         let costs = Costs { bytes: 8 * MIB, allocations: 200, each_byte: 2 };
         let _ = within(costs, &sent, || video::clean(&sent));
     }
 
     #[test]
-    fn pictures_of_ones_own(sent in hostile(pictures())) {
+    fn pictures_of_ones_own(sent in hostile(&pictures())) {
         let costs = Costs { bytes: DECODERS, allocations: 20_000, each_byte: 8 };
         let _ = within(costs, &sent, || (picture::small(&sent), picture::whole(&sent)));
     }
 
     #[test]
-    fn styles_of_ones_own(sent in hostile(vec![
+    fn styles_of_ones_own(sent in hostile(&[
         b"& { rotate: -1deg } .a, .b { > .c { & ~ .d:not(.e, [title=\"}\"]) { margin: calc(1px + (2 * var(--x))) } } }".to_vec(),
         b"@keyframes sway { from { rotate: -2deg } } @media (max-width: 9px) { @supports (a:b) { x { animation: sway 2s } } }".to_vec(),
         b".a { background: url(/clips/Zy9_x-3kQ) } .b { --x: image-set(\"a.png\" 1x) } /* */ @container x (width > 1px) {}".to_vec(),

@@ -145,7 +145,7 @@ impl House {
         let seq = entry.seq;
         self.entries.push(entry);
         for Triggered { occasion, decided } in triggered {
-            self.fires.push((occasion.at, decided.expect("no cue rests, and none goes in a circle")));
+            self.fires.push((occasion.at, decided.unwrap()));
         }
         seq
     }
@@ -162,7 +162,7 @@ impl House {
                 (due, Some(Triggered { occasion, decided }))
                     if due.as_ref().is_none_or(|(at, _)| occasion.at <= *at) =>
                 {
-                    self.write(BY_ITSELF, occasion.at, decided.expect("no cue rests, and none goes in a circle"));
+                    self.write(BY_ITSELF, occasion.at, decided.unwrap());
                 }
                 (Some((at, body)), _) => drop(self.write(BY_ITSELF, at, body)),
                 (None, _) => return,

@@ -263,11 +263,17 @@ impl Model {
                 self.close_poll(now, now);
             }
             Press::SubStart if matches!(sub, Sub::Ready | Sub::Paused | Sub::Break) => {
-                self.bears.push((now, now, Bears::Start))
+                self.bears.push((now, now, Bears::Start));
             }
-            Press::SubPause if sub == Sub::Running => self.bears.push((now, now, Bears::Pause)),
-            Press::SubBoost if sub != Sub::Over => self.bears.push((now, now, Bears::Boost)),
-            Press::SubEndBoosts if self.is_boosted(now) => self.bears.push((now, now, Bears::EndBoosts)),
+            Press::SubPause if sub == Sub::Running => {
+                self.bears.push((now, now, Bears::Pause));
+            }
+            Press::SubBoost if sub != Sub::Over => {
+                self.bears.push((now, now, Bears::Boost));
+            }
+            Press::SubEndBoosts if self.is_boosted(now) => {
+                self.bears.push((now, now, Bears::EndBoosts));
+            }
             Press::SubAdd(seconds) if sub != Sub::Over => self.bears.push((now, now, Bears::Add(seconds * 1_000))),
             _ => return false,
         }
