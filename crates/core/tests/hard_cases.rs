@@ -100,8 +100,8 @@ fn a_list_of_today_rolls_over_by_itself_and_takes_the_next_days_tips() {
         let mut world = World::of(&[piece(family, &[&[("period", "today")], quiet].concat())]);
         world.happens("23T20:00:00", tip("ninepins", 500));
         world.channel.turn(at("23T20:00:01"));
-        let alarm = world.channel.next_alarm(at("23T20:00:01"));
-        assert_eq!(alarm, Some((at("24T05:00:00"), vec![WidgetId(1)])), "{family}");
+        let alarm = world.channel.wakes_at(WidgetId(1), at("23T20:00:01"));
+        assert_eq!(alarm, Some(at("24T05:00:00")), "{family}");
         let touched = world.happens("24T19:00:00", tip("quietferry", 700));
         assert_eq!(touched, [WidgetId(1)].into(), "{family}");
         assert_eq!(world.text(1, "24T19:00:00"), "quietferry tipped £7", "{family}");
@@ -113,8 +113,8 @@ fn a_list_over_the_last_hours_shrinks_as_lines_leave() {
     for family in ["event_list", "ticker"] {
         let mut world = World::of(&[piece(family, &[("period", "last_hours"), ("length", "1")])]);
         world.happens("24T20:00:00", tip("ninepins", 500));
-        let alarm = world.channel.next_alarm(at("24T20:00:01")).unwrap();
-        assert_eq!(alarm.0, at("24T21:00:00") + TimeDelta::microseconds(1), "{family}");
+        let alarm = world.channel.wakes_at(WidgetId(1), at("24T20:00:01")).unwrap();
+        assert_eq!(alarm, at("24T21:00:00") + TimeDelta::microseconds(1), "{family}");
     }
 }
 
@@ -426,7 +426,7 @@ fn what_is_dated_ahead_waits_in_a_rolling_period() {
     };
     world.channel.apply(&ahead.at(Seq(1)));
     assert!(world.text(1, "24T20:00:00").starts_with("£0 of"));
-    assert_eq!(world.channel.next_alarm(at("24T20:00:00")).unwrap().0, at("24T20:30:00"));
+    assert_eq!(world.channel.wakes_at(WidgetId(1), at("24T20:00:00")).unwrap(), at("24T20:30:00"));
     assert!(world.text(1, "24T20:30:00").starts_with("£5 of"));
     assert!(world.text(1, "24T21:30:01").starts_with("£0 of"));
 }

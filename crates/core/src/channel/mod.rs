@@ -1,6 +1,7 @@
 //! One channel: its widgets, and what its ledger has made of them so far.
 
 mod air;
+mod alarms;
 mod bot;
 mod cue;
 mod cue_offer;
@@ -18,6 +19,7 @@ pub mod starts;
 
 pub use crate::record::entry::CUE_SOURCE;
 pub use air::{AirEdit, AirRules, Planned, Schedule};
+pub use alarms::Alarms;
 pub use bot::Spoken;
 pub use cue::{Occasion, Triggered};
 pub use cue_offer::Around;
@@ -350,19 +352,11 @@ impl Channel {
         self.widgets.get(&id).map(|piece| piece.view(&self.scope(now)))
     }
 
-    /// When the first of the views changes by itself, and which widgets' do then.
+    /// When a widget's view changes by itself, on air or on the stage.
     #[must_use]
-    pub fn next_alarm(&self, now: Instant) -> Option<(Instant, Vec<WidgetId>)> {
-        let mut first: Option<(Instant, Vec<WidgetId>)> = None;
+    pub fn wakes_at(&self, id: WidgetId, now: Instant) -> Option<Instant> {
         let scope = self.scope(now);
-        for (id, piece) in self.widgets.iter().chain(&self.drafts) {
-            let Some(at) = piece.wakes_at(&scope) else { continue };
-            match &mut first {
-                Some((earliest, ids)) if *earliest == at => ids.push(*id),
-                Some((earliest, _)) if *earliest < at => {}
-                _ => first = Some((at, vec![*id])),
-            }
-        }
-        first
+        let pieces = [self.widgets.get(&id), self.drafts.get(&id)];
+        pieces.into_iter().flatten().filter_map(|piece| piece.wakes_at(&scope)).min()
     }
 }

@@ -6,6 +6,7 @@ use crate::life::{CLOCK, Life, live, step};
 use chrono::TimeDelta;
 use proptest::prelude::*;
 use std::collections::{BTreeMap, BTreeSet};
+use tally_core::channel::Alarms;
 use tally_core::record::ids::WidgetId;
 use tally_core::time::Instant;
 use tally_core::widgets::view::View;
@@ -13,12 +14,12 @@ use tally_core::widgets::view::View;
 /// What pages show.
 struct Pages {
     shown: BTreeMap<WidgetId, View>,
-    alarm: Option<(Instant, Vec<WidgetId>)>,
+    alarms: Alarms,
 }
 
 impl Pages {
     fn of(life: &Life) -> Self {
-        let mut pages = Self { shown: BTreeMap::new(), alarm: None };
+        let mut pages = Self { shown: BTreeMap::new(), alarms: Alarms::default() };
         pages.draw(life, life.channel.widgets().map(|(id, _)| id).collect(), life.now);
         pages
     }
@@ -27,15 +28,16 @@ impl Pages {
     fn draw(&mut self, life: &Life, touched: BTreeSet<WidgetId>, now: Instant) {
         for id in touched {
             self.shown.insert(id, life.channel.view(id, now).unwrap());
+            self.alarms.ask(&life.channel, id, now);
         }
-        self.alarm = life.channel.next_alarm(now);
     }
 
     /// Sleeps up to an instant, looking up at each alarm on the way.
     fn sleep(&mut self, life: &mut Life, until: Instant) {
-        while let Some((at, ids)) = self.alarm.clone().filter(|(at, _)| *at <= until) {
+        while let Some(at) = self.alarms.first().filter(|at| *at <= until) {
             life.channel.turn(at);
-            self.draw(life, ids.into_iter().collect(), at);
+            let rung = self.alarms.ring(at);
+            self.draw(life, rung.into_iter().collect(), at);
         }
     }
 }
@@ -79,9 +81,10 @@ proptest! {
     #[test]
     fn an_alarm_lies_ahead_and_nothing_changes_before_it(steps in prop::collection::vec(step(), 0..30)) {
         let Life { channel: lived, now, .. } = live(&steps);
-        let Some((at, ids)) = lived.next_alarm(now) else { return Ok(()) };
+        let mut alarms = Alarms::default();
+        lived.widgets().for_each(|(id, _)| alarms.ask(&lived, id, now));
+        let Some(at) = alarms.first() else { return Ok(()) };
         prop_assert!(at > now);
-        prop_assert!(!ids.is_empty());
         let just_before = at - TimeDelta::microseconds(1);
         for (id, _) in lived.widgets().filter(|(id, _)| id.0 != CLOCK) {
             prop_assert_eq!(lived.view(id, now), lived.view(id, just_before));

@@ -51,6 +51,7 @@ impl Task {
             Ok(None) => {}
             Err(_) => tracing::error!(channel = %self.id, widget = %id, "a widget could not be drawn"),
         }
+        self.alarms.ask(&self.channel, id, now);
         self.pace.took(id, begun.elapsed(), tokio::time::Instant::now());
     }
 

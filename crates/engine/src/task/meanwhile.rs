@@ -26,7 +26,7 @@ impl Task {
                 },
                 () = tokio::time::sleep_until(wake) => {}
             }
-            self.fire_alarm();
+            self.ring_alarms();
             self.draw();
         }
     }

@@ -36,7 +36,7 @@ use std::sync::Arc;
 use std::time::Duration;
 use supervise::Loaded;
 pub(crate) use supervise::rehearse;
-use tally_core::channel::Channel;
+use tally_core::channel::{Alarms, Channel};
 use tally_core::record::ids::{ChannelId, FeedId, Seq, WidgetId};
 use tally_core::record::levels::Levels;
 use tally_core::time::Instant;
@@ -97,12 +97,8 @@ struct Task {
     behind: bool,
     /// The last entry in the newest snapshot.
     kept_at: Seq,
-    /// Which widgets change by themselves next, and when.
-    alarm: Option<(Instant, Vec<WidgetId>)>,
-    /// From when on that has to be looked for anew, if it has.
-    alarm_wanted: Option<Instant>,
-    /// When it may be.
-    alarm_from: tokio::time::Instant,
+    /// When widgets change by themselves.
+    alarms: Alarms,
     /// When what widgets did by themselves is tried to be written again, after a failure.
     due_from: Option<Instant>,
     /// Which signals put the channel on air and take it off.
@@ -170,9 +166,7 @@ impl Task {
             pulse_due: Some(now),
             pulse_drawn: now,
             behind: true,
-            alarm: None,
-            alarm_wanted: None,
-            alarm_from: now,
+            alarms: Alarms::default(),
             due_from: None,
             air: record.air_signals,
             edits_at_once: record.edits_at_once,
@@ -213,7 +207,6 @@ impl Task {
 
     /// Does what it is told, until it is told to stop or nobody is left to tell it.
     async fn run(&mut self) {
-        self.set_alarm();
         // An order that was taken out while looking for more of the same kind.
         let mut next: Option<Order> = None;
         loop {
@@ -283,7 +276,7 @@ impl Task {
             self.doing = "recording levels".into();
             self.record_levels(self.context.clock.now()).await;
             self.doing = "drawing".into();
-            self.fire_alarm();
+            self.ring_alarms();
             self.draw();
             if self.channel.last_seq().0 >= self.kept_at.0 + SNAPSHOT_EVERY {
                 self.keep_snapshot().await;

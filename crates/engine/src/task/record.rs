@@ -159,7 +159,6 @@ impl Task {
                     }
                 }
                 self.context.health.wrote();
-                self.set_alarm();
                 self.pulse_soon();
                 Ok(Some(places))
             }

@@ -70,7 +70,6 @@ impl Task {
             self.trouble(feed, "Votes were lost, since the database has been away for long.");
         }
         self.said.presses.extend(heard.presses.into_iter().map(|press| (feed, press)).take(TOGETHER));
-        self.set_alarm();
         self.pulse_soon();
     }
 

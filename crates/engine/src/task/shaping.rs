@@ -171,7 +171,6 @@ impl Task {
         self.channel.try_out(id, draft);
         self.rehearse_as_staged(id);
         self.pace.touch([id]);
-        self.set_alarm();
         Ok(())
     }
 
@@ -217,7 +216,6 @@ impl Task {
         self.hub.take_down(id);
         self.kept_at = NO_SNAPSHOT;
         self.end_rehearsal();
-        self.set_alarm();
         Ok(())
     }
 
@@ -240,7 +238,6 @@ impl Task {
         self.end_rehearsal();
         self.kept_at = NO_SNAPSHOT;
         self.pace.touch([id]);
-        self.set_alarm();
         // Its address holds as soon as whoever asked for it hears that it is there.
         let now = self.context.clock.now();
         self.draw_one(id, now);
@@ -275,7 +272,6 @@ impl Task {
         self.kept_at = NO_SNAPSHOT;
         let all: Vec<WidgetId> = self.channel.widgets().map(|(id, _)| id).collect();
         self.pace.touch(all);
-        self.set_alarm();
         self.pulse_soon();
         Ok(())
     }

@@ -393,9 +393,14 @@ struct OwnPage<'a> {
 }
 
 /// `GET /clips/{token}/page`: a page of one's own within its frame, where it cannot go elsewhere.
-pub async fn framed(token: web::Path<String>) -> HttpResponse {
+pub async fn framed(
+    app: web::Data<App>,
+    request: HttpRequest,
+    token: web::Path<String>,
+) -> Result<HttpResponse, WebError> {
+    behind(&app, &request, &token, app.engine.store().clip(token.clone())).await?;
     let page = OwnPage { build: crate::assets::build(), token: &token, name: "Your own drawing" };
-    HttpResponse::Ok().insert_header(ContentType::html()).body(html(&page))
+    Ok(HttpResponse::Ok().insert_header(ContentType::html()).body(html(&page)))
 }
 
 #[cfg(test)]

@@ -276,7 +276,7 @@ fn after_its_end_it_is_closed_and_met_or_missed() {
 fn it_wakes_when_its_period_turns_its_end_comes_or_an_entry_leaves() {
     let wakes = |edits: &[(&str, &str)], now: &str| {
         let tips = [tip(1, "2026-11-24T10:00:00Z", 500, "GBP")];
-        channel(&edited(&goal(), edits), &tips).next_alarm(at(now)).map(|(at, _)| at)
+        channel(&edited(&goal(), edits), &tips).wakes_at(WidgetId(1), at(now))
     };
     let now = "2026-11-24T19:00:00Z";
     assert_eq!(wakes(&[], now), Some(at("2026-12-01T05:00:00Z")));
