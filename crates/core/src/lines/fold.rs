@@ -153,6 +153,13 @@ impl<'a> Fold<'a> {
     }
 }
 
+fn person_of(common: Common) -> Option<Person> {
+    match common {
+        Common::Gifts(person) => person,
+        Common::Own(person, ..) => Some(person),
+    }
+}
+
 /// Whose a fact is, as far as folding goes: a given subscription belongs to its giver.
 fn whose(fact: &Fact) -> By {
     fact.giver().unwrap_or(fact.by)
@@ -239,9 +246,13 @@ impl<'a, 's> Folding<'a, 's> {
         let mut earliest = last.at;
         // Nothing from further back can be without a pause and yet not lie a block before the boundary.
         let reaches = boundary.saturating_sub(block).saturating_sub(length);
-        for fact in self.before(last, common, reaches) {
+        for fact in self.before(last, person_of(common), reaches) {
+            // Whatever it is, all before it lie as far back.
             if earliest.saturating_sub(fact.at) > length {
                 break;
+            }
+            if self.common(fact) != Some(common) || !self.is_told(fact) {
+                continue;
             }
             if fact.at <= boundary.saturating_sub(block) {
                 run.retain(|one| one.at >= boundary);
@@ -254,20 +265,15 @@ impl<'a, 's> Folding<'a, 's> {
         run
     }
 
-    /// What has so much in common with a fact, from before it, newest first.
-    fn before(&self, last: &Fact, common: Common, reaches: i64) -> Box<dyn Iterator<Item = &'a Fact> + '_> {
+    /// What a supporter did from before a fact, newest first.
+    fn before(&self, last: &Fact, person: Option<Person>, reaches: i64) -> Box<dyn Iterator<Item = &'a Fact> + '_> {
         let book = self.scope.book;
-        let fits = move |fact: &&Fact| self.common(fact) == Some(common) && self.is_told(fact);
-        let person = match common {
-            Common::Gifts(person) => person,
-            Common::Own(person, ..) => Some(person),
-        };
         let all = person.map(|person| book.names().same_as(person)).unwrap_or_default();
         if all.len() < 2 {
-            return Box::new(book.lines_of(person, last.place()).filter(fits));
+            return Box::new(book.lines_of(person, last.place()));
         }
         let of = |one| book.lines_of(Some(one), last.place()).take_while(|fact| fact.at >= reaches);
-        let mut facts: Vec<&Fact> = all.into_iter().flat_map(of).filter(fits).collect();
+        let mut facts: Vec<&Fact> = all.into_iter().flat_map(of).collect();
         facts.sort_unstable_by_key(|fact| Reverse(fact.place()));
         facts.dedup_by_key(|fact| fact.place());
         Box::new(facts.into_iter())

@@ -153,8 +153,9 @@ impl LineFormat {
         Line { key: told.key, kind: told.kind, runs, at: told.at }
     }
 
-    /// Whether any line says how long ago it was.
-    fn ages(&self) -> bool {
+    /// Whether any line says how long ago it was, so that it changes by itself.
+    #[must_use]
+    pub fn ages(&self) -> bool {
         let own = self.kinds.values().map(|format| &format.template);
         own.chain([&self.common]).any(|source| template::mentions(source, "ago"))
     }

@@ -238,7 +238,8 @@ impl Family for Ticker {
     }
 
     fn wakes_at(&self, _: &NoActs, scope: &Scope<'_>) -> Option<Instant> {
-        self.format.wakes_at(self.period, &self.lines(scope), scope)
+        let told = if self.format.ages() { self.lines(scope) } else { Vec::new() };
+        self.format.wakes_at(self.period, &told, scope)
     }
 
     fn explain(&self, _: &NoActs, scope: &Scope<'_>) -> Slip {

@@ -203,7 +203,9 @@ impl Family for EventList {
     }
 
     fn wakes_at(&self, _: &NoActs, scope: &Scope<'_>) -> Option<Instant> {
-        let told = self.alive(scope);
+        // Lines that neither leave nor grow older need not be looked for.
+        let changes = self.life > 0 || self.quiet > 0 || self.format.ages();
+        let told = if changes { self.alive(scope) } else { Vec::new() };
         let dies = told.iter().filter(|_| self.life > 0).map(|told| after(told.at, seconds(self.life))).min();
         let hides = told.last().filter(|_| self.quiet > 0).map(|newest| after(newest.at, seconds(self.quiet)));
         let turns = self.format.wakes_at(self.period, &told, scope);
