@@ -1,37 +1,9 @@
 # What ./start, ./check and ./bench share: installing what is missing, and a private MariaDB.
 # Sourced by bash; expects `set -euo pipefail`.
 
-# One target folder for all clones, outside of them.
-export CARGO_TARGET_DIR="${CARGO_TARGET_DIR:-${XDG_CACHE_HOME:-$HOME/.cache}/eager-tally/target}"
 [ -d "$HOME/.cargo/bin" ] && export PATH="$HOME/.cargo/bin:$PATH"
 # mariadbd lives here on Debian, which is not on every user's path.
 export PATH="$PATH:/usr/sbin:/sbin"
-
-# Another checkout may share the target folder. Cargo takes crates of the same name for the same, whichever
-# checkout they come from, and goes by the age of their files; so whoever comes after another builds its own
-# crates anew, and nobody builds or tests while another does. Call it before anything is built.
-claim_target() {
-  [ -z "${TALLY_TARGET_CLAIMED:-}" ] || return 0
-  mkdir -p "$CARGO_TARGET_DIR"
-  exec 9>"$CARGO_TARGET_DIR/in-use"
-  flock --nonblock 9 || { say "Waiting for another checkout that builds in $CARGO_TARGET_DIR."; flock 9; }
-  export TALLY_TARGET_CLAIMED=1
-  local last=""
-  [ -f "$CARGO_TARGET_DIR/checkout" ] && last=$(cat "$CARGO_TARGET_DIR/checkout")
-  if [ "$last" != "$top" ]; then
-    local crates=() folder
-    for folder in "$top"/crates/*/; do crates+=(-p "$(sed -n 's/^name = "\(.*\)"/\1/p' "$folder/Cargo.toml" | head -n 1)"); done
-    cargo clean --quiet --manifest-path "$top/Cargo.toml" "${crates[@]}"
-    cargo clean --quiet --release --manifest-path "$top/Cargo.toml" "${crates[@]}"
-    printf '%s\n' "$top" >"$CARGO_TARGET_DIR/checkout"
-  fi
-}
-
-# Lets others build again.
-release_target() {
-  exec 9>&-
-  unset TALLY_TARGET_CLAIMED
-}
 
 say() { printf '%s\n' "$*" >&2; }
 die() { say "eager-tally: $*"; exit 1; }
@@ -145,7 +117,7 @@ SQL
     --pid-file="$folder/mariadb.pid" --port="$db_port" --bind-address=127.0.0.1 --skip-name-resolve \
     --init-file="$folder/init.sql" --innodb-flush-log-at-trx-commit=1 --innodb-log-file-size=256M \
     --innodb-buffer-pool-size=256M --character-set-server=utf8mb4 --max-connections=64 \
-    --log-error="$folder/mariadb.log" >/dev/null 2>&1 9>&- &
+    --log-error="$folder/mariadb.log" >/dev/null 2>&1 &
   db_pid=$!
   # Its end is told by whoever notices, not by the shell.
   disown "$db_pid"
