@@ -36,14 +36,15 @@ impl Quarantine {
     /// One that is kept in a folder, with what an earlier run left there.
     ///
     /// # Errors
-    /// The folder cannot be made or read.
+    /// The folder cannot be made or listed.
     pub fn open(folder: &Path) -> io::Result<Self> {
         fs::create_dir_all(folder)?;
         let mut ended = BTreeMap::new();
         for entry in fs::read_dir(folder)? {
             let entry = entry?;
             let Ok(name) = entry.file_name().into_string() else { continue };
-            let times = fs::read_to_string(entry.path())?.trim().parse().unwrap_or(1);
+            // What cannot be read was there all the same: the end of a program may have come before its number.
+            let times = fs::read_to_string(entry.path()).ok().and_then(|text| text.trim().parse().ok()).unwrap_or(1);
             tracing::warn!(%name, times, "the program ended while it was reading this");
             ended.insert(name, times);
         }
@@ -132,6 +133,16 @@ mod tests {
         second.release("calendar-1");
         assert!(second.enter("calendar-1", 1).is_ok());
         assert!(Quarantine::open(folder.path()).unwrap().enter("calendar-1", 1).is_ok());
+    }
+
+    #[test]
+    fn what_cannot_be_read_there_is_one_end() {
+        let folder = tempfile::tempdir().unwrap();
+        fs::create_dir(folder.path().join("feed-1")).unwrap();
+        fs::write(folder.path().join("feed-2"), [0xff, 0xfe]).unwrap();
+        let opened = Quarantine::open(folder.path()).unwrap();
+        assert!(opened.enter("feed-1", 1).is_err() && opened.enter("feed-2", 1).is_err());
+        assert!(opened.enter("feed-2", 2).is_ok());
     }
 
     #[test]
