@@ -10,7 +10,7 @@ use tally_core::channel::Snapshot;
 use tally_core::record::ids::ChannelId;
 
 /// Raised whenever folding or the form of what is kept changes; older ones are then left aside.
-const VERSION: u32 = 8;
+const VERSION: u32 = 9;
 /// How many parts are read at a time.
 const PARTS_A_READ: i64 = 64;
 /// Bytes in a part of a snapshot: far below what a packet may hold.
