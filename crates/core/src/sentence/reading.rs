@@ -153,7 +153,8 @@ impl Input<'_> {
             _ => return Err(wrong()),
         };
         if !(least..=MOST_SECONDS).contains(&seconds) {
-            return Err(self.refuse("must lie between one second and 2400:00:00"));
+            let least = if least == 0 { "nothing" } else { "one second" };
+            return Err(self.refuse(format!("must lie between {least} and 2400:00:00")));
         }
         Ok(seconds)
     }
