@@ -103,6 +103,8 @@ pub struct Change {
     pub added: Option<Fact>,
     /// Facts of these kinds count differently now, as bits.
     pub kinds: u16,
+    /// Where that is one fact alone: as it was, and as it is now, at the same place.
+    pub corrected: Option<Box<(Fact, Fact)>>,
     /// Shows begin or end at other times.
     pub shows: bool,
     /// What has changed about people.
@@ -112,6 +114,12 @@ pub struct Change {
 impl Change {
     fn of_kinds(kinds: impl IntoIterator<Item = Kind>) -> Self {
         Self { kinds: kinds.into_iter().fold(0, |bits, kind| bits | kind.bit()), ..Self::default() }
+    }
+
+    /// One fact counts differently now.
+    fn of(old: Fact, new: Fact) -> Self {
+        let kinds = old.kind().bit() | new.kind().bit();
+        Self { kinds, corrected: Some(Box::new((old, new))), ..Self::default() }
     }
 
     /// Somebody else may be behind any line.
@@ -312,6 +320,7 @@ impl Book {
         let Some(fact) = self.find_mut(at, seq).filter(|fact| fact.voided() != voided) else {
             return Change::default();
         };
+        let old = fact.clone();
         fact.set_voided(voided);
         let fact = fact.clone();
         let withdrawn = self.cover.withdrawn.contains(&FeedId(fact.feed));
@@ -320,7 +329,7 @@ impl Book {
             true => self.drop_people(&fact),
             false => self.note_people(&fact),
         };
-        Change { people, ..Change::of_kinds([fact.kind()]) }
+        Change { people, ..Change::of(old, fact) }
     }
 
     /// Puts another happening in the place of a line's. Whether it counts stays as it was.
@@ -344,7 +353,7 @@ impl Book {
         }
         people |= self.forget_people(&old);
         people |= self.note_people(&new);
-        Change { people, ..Change::of_kinds([old.kind(), new.kind()]) }
+        Change { people, ..Change::of(old, new) }
     }
 
     /// Takes everything that came through a feed out of all counts, or puts it back.

@@ -65,6 +65,13 @@ impl Book {
         list[..end].iter().rev().filter_map(|(at, seq)| self.find(super::instant(*at), Seq(*seq)))
     }
 
+    /// The same from a place on, oldest first.
+    pub fn lines_from(&self, of: Option<Person>, from: (i64, u64)) -> impl Iterator<Item = &Fact> {
+        let list = self.lines.list(of);
+        let begin = list.partition_point(|line| *line < from);
+        list[begin..].iter().filter_map(|(at, seq)| self.find(super::instant(*at), Seq(*seq)))
+    }
+
     /// Takes note of whose a fact is: a new one, or one that counts again.
     pub(super) fn note_people(&mut self, fact: &Fact) -> Moved {
         let line = fact.place();

@@ -144,12 +144,11 @@ impl Channel {
 
     fn listen(&mut self) {
         self.apply_looks();
-        let counts = self
-            .widgets
-            .iter()
-            .chain(&self.drafts)
-            .flat_map(|(id, piece)| piece.counts(&self.settings).into_iter().map(move |count| (*id, count)));
-        self.tallies = std::mem::take(&mut self.tallies).serving(counts);
+        let pieces = || self.widgets.iter().chain(&self.drafts);
+        let counts =
+            pieces().flat_map(|(id, piece)| piece.counts(&self.settings).into_iter().map(move |count| (*id, count)));
+        let recents = pieces().flat_map(|(_, piece)| piece.recents());
+        self.tallies = std::mem::take(&mut self.tallies).serving(counts, recents);
         let all: BTreeSet<WidgetId> = self.widgets.keys().copied().collect();
         self.published.retain(|id, _| all.contains(id));
         self.collect_published(&all);

@@ -3,11 +3,15 @@
 //! One function, [`Count::judge`], decides about each fact. The live figure, the recount from the
 //! start and the explanation all ask it, so they cannot disagree.
 
+mod correct;
 mod example;
 pub mod explain;
 mod filter;
 mod judge;
+#[cfg(test)]
+mod keeping;
 pub mod published;
+pub mod recent;
 mod scope;
 pub mod sentence;
 mod special;

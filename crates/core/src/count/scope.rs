@@ -1,5 +1,6 @@
 //! What is known of a channel at one instant: all that a count, a line or a widget may look at.
 
+use super::recent::{Burst, Recent};
 use super::{Count, Ranked, Tallies, Tally};
 use crate::book::Book;
 use crate::book::chat::Chat;
@@ -66,6 +67,12 @@ impl Scope<'_> {
     #[must_use]
     pub fn ranking(&self, count: &Count, most: usize) -> Vec<Ranked> {
         self.tallies.ranking(count, most, self.book, self.settings, self.now)
+    }
+
+    /// The newest entries that are asked for, oldest first.
+    #[must_use]
+    pub fn recent(&self, recent: &Recent) -> Vec<Burst> {
+        self.tallies.recent(recent, self.book, self.settings, self.now)
     }
 
     /// The name under which somebody is shown.

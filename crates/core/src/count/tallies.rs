@@ -1,6 +1,7 @@
 //! Figures kept up to date, so that an event costs no recount. Only a shortcut: whatever is asked
 //! that is not at hand is counted from the book.
 
+use super::recent::{Burst, Recent, Recents};
 use super::{Count, Ranked, Tally, What};
 use crate::book::names::Moved;
 use crate::book::{Book, Change, Fact};
@@ -10,6 +11,7 @@ use crate::record::settings::Settings;
 use crate::time::Instant;
 use crate::time::calendar::{Period, Span};
 use std::collections::{BTreeSet, HashMap};
+use std::sync::OnceLock;
 
 /// See the module.
 #[derive(Debug, Clone, Default)]
@@ -17,21 +19,26 @@ pub struct Tallies {
     slots: Vec<Slot>,
     places: HashMap<Count, usize>,
     by_kind: HashMap<Kind, Vec<usize>>,
+    recents: Recents,
 }
 
 #[derive(Debug, Clone)]
 struct Slot {
     count: Count,
     widgets: Vec<WidgetId>,
-    /// The figure of this span; none when it must be counted anew.
-    kept: Option<(Span, Tally)>,
+    /// The figure of a span; none until somebody asks, or when it must be counted anew.
+    kept: OnceLock<(Span, Tally)>,
 }
 
 impl Tallies {
-    /// For widgets that count these. What is known of a count that stays is kept.
+    /// For widgets that count these and show the newest of those. What is known of what stays is kept.
     #[must_use]
-    pub fn serving(self, counts: impl IntoIterator<Item = (WidgetId, Count)>) -> Self {
-        let mut new = Self::default();
+    pub fn serving(
+        self,
+        counts: impl IntoIterator<Item = (WidgetId, Count)>,
+        recents: impl IntoIterator<Item = Recent>,
+    ) -> Self {
+        let mut new = Self { recents: self.recents.serving(recents), ..Self::default() };
         for (widget, count) in counts {
             let place = match new.places.get(&count) {
                 Some(place) => *place,
@@ -40,7 +47,7 @@ impl Tallies {
                     for kind in Kind::ALL.into_iter().filter(|kind| count.kinds() & kind.bit() != 0) {
                         new.by_kind.entry(kind).or_default().push(place);
                     }
-                    let kept = self.places.get(&count).and_then(|old| self.slots[*old].kept.clone());
+                    let kept = self.places.get(&count).map(|old| self.slots[*old].kept.clone()).unwrap_or_default();
                     new.places.insert(count.clone(), place);
                     new.slots.push(Slot { count, widgets: Vec::new(), kept });
                     place
@@ -57,8 +64,13 @@ impl Tallies {
     pub fn take(&mut self, change: &Change, book: &Book, settings: &Settings) -> BTreeSet<WidgetId> {
         // Gathered with repetitions and sorted once: a set that grows would cost more than the counting.
         let mut touched: Vec<WidgetId> = Vec::new();
-        if change.kinds != 0 {
-            self.forget(|count| count.kinds() & change.kinds != 0, &mut touched);
+        self.recents.take(change, book, settings);
+        match change.corrected.as_deref() {
+            Some((before, now)) if !change.people.regrouped => {
+                self.correct((before, now), book, settings, &mut touched)
+            }
+            _ if change.kinds != 0 => self.forget(|count| count.kinds() & change.kinds != 0, &mut touched),
+            _ => {}
         }
         if change.shows {
             self.forget(|count| count.period == Period::ThisShow, &mut touched);
@@ -78,12 +90,31 @@ impl Tallies {
 
     /// Everything is counted anew when next asked.
     pub fn forget_all(&mut self) {
+        self.recents.forget_all();
         self.forget(|_| true, &mut Vec::new());
     }
 
     fn forget(&mut self, which: impl Fn(&Count) -> bool, touched: &mut Vec<WidgetId>) {
         for slot in self.slots.iter_mut().filter(|slot| which(&slot.count)) {
-            slot.kept = None;
+            slot.kept.take();
+            touched.extend(&slot.widgets);
+        }
+    }
+
+    fn correct(
+        &mut self,
+        (before, now): (&Fact, &Fact),
+        book: &Book,
+        settings: &Settings,
+        touched: &mut Vec<WidgetId>,
+    ) {
+        let kinds = before.kind().bit() | now.kind().bit();
+        for slot in self.slots.iter_mut().filter(|slot| slot.count.kinds() & kinds != 0) {
+            if let Some((span, tally)) = slot.kept.get_mut()
+                && !slot.count.correct(tally, (before, now), *span, book, settings)
+            {
+                slot.kept.take();
+            }
             touched.extend(&slot.widgets);
         }
     }
@@ -93,42 +124,44 @@ impl Tallies {
         for place in places {
             let slot = &mut self.slots[*place];
             let is_sum = matches!(slot.count.what, What::Sum(_));
-            match &mut slot.kept {
+            match slot.kept.get_mut() {
                 Some((span, tally)) if is_sum => {
                     let counts = slot.count.add(tally, fact, *span, book, settings);
                     if counts || slot.count.may_have_turned(*span, fact) {
                         touched.extend(&slot.widgets);
                     }
                 }
-                kept => {
-                    *kept = None;
+                _ => {
+                    slot.kept.take();
                     touched.extend(&slot.widgets);
                 }
             }
         }
     }
 
-    /// Brings every figure to an instant: counts what is not at hand, and lets go of what has left
-    /// its period.
+    /// Brings every figure that is at hand to an instant: lets go of what has left its period.
     pub fn turn(&mut self, book: &Book, settings: &Settings, now: Instant) {
+        self.recents.turn(book, settings, now);
         for slot in &mut self.slots {
-            if slot.kept.as_ref().is_some_and(|(kept, _)| slot.count.still_at(*kept, now)) {
+            let Some((kept, tally)) = slot.kept.get_mut() else { continue };
+            if slot.count.still_at(*kept, now) {
                 continue;
             }
             let span = slot.count.span(settings, book, now);
-            match &mut slot.kept {
-                Some((kept, _)) if *kept == span => {}
-                Some((kept, tally)) if slot.count.can_leave() && moves_on(*kept, span) => {
-                    let gone = Span { from: kept.from, to: span.from };
-                    slot.count.leave(tally, gone, *kept, book, settings);
-                    let come = Span { from: kept.to, to: span.to };
-                    for fact in book.facts(come, slot.count.kinds()).filter(|_| kept.to.is_some()) {
-                        slot.count.add(tally, fact, span, book, settings);
-                    }
-                    *kept = span;
-                }
-                kept => *kept = Some((span, slot.count.recount(span, book, settings))),
+            if *kept == span {
+                continue;
             }
+            if !slot.count.can_leave() || !moves_on(*kept, span) {
+                slot.kept.take();
+                continue;
+            }
+            let gone = Span { from: kept.from, to: span.from };
+            slot.count.leave(tally, gone, *kept, book, settings);
+            let come = Span { from: kept.to, to: span.to };
+            for fact in book.facts(come, slot.count.kinds()).filter(|_| kept.to.is_some()) {
+                slot.count.add(tally, fact, span, book, settings);
+            }
+            *kept = span;
         }
     }
 
@@ -136,28 +169,39 @@ impl Tallies {
     #[must_use]
     pub fn ranking(&self, count: &Count, most: usize, book: &Book, settings: &Settings, now: Instant) -> Vec<Ranked> {
         let span = count.span(settings, book, now);
-        let slot = self.places.get(count).map(|place| &self.slots[*place]);
-        match slot.and_then(|slot| slot.kept.as_ref()) {
-            Some((kept, tally)) if *kept == span => tally.ranking(most),
-            _ => count.recount(span, book, settings).ranking(most),
+        match self.kept(count, span, book, settings) {
+            Some(tally) => tally.ranking(most),
+            None => count.recount(span, book, settings).ranking(most),
         }
+    }
+
+    /// The newest entries at an instant, oldest first.
+    #[must_use]
+    pub fn recent(&self, recent: &Recent, book: &Book, settings: &Settings, now: Instant) -> Vec<Burst> {
+        self.recents.get(recent, book, settings, now)
     }
 
     /// The figure at an instant.
     #[must_use]
     pub fn get(&self, count: &Count, book: &Book, settings: &Settings, now: Instant) -> Tally {
         let span = count.span(settings, book, now);
-        let slot = self.places.get(count).map(|place| &self.slots[*place]);
-        match slot.and_then(|slot| slot.kept.as_ref()) {
-            Some((kept, tally)) if *kept == span => tally.figures(),
-            _ => count.recount(span, book, settings),
+        match self.kept(count, span, book, settings) {
+            Some(tally) => tally.figures(),
+            None => count.recount(span, book, settings),
         }
+    }
+
+    /// What is at hand, from the first question on; nothing of another span, or of what nobody counts.
+    fn kept(&self, count: &Count, span: Span, book: &Book, settings: &Settings) -> Option<&Tally> {
+        let slot = self.places.get(count).and_then(|place| self.slots.get(*place))?;
+        let (kept, tally) = slot.kept.get_or_init(|| (span, count.recount(span, book, settings)));
+        (*kept == span).then_some(tally)
     }
 }
 
 /// Whether a span is the same stretch of time as another, or a part of it and what comes after it, so
 /// that facts only leave at its beginning and come at its end.
-fn moves_on(before: Span, after: Span) -> bool {
+pub(super) fn moves_on(before: Span, after: Span) -> bool {
     let meets = before.to.is_none_or(|to| after.from.is_none_or(|from| from <= to));
     let ends = match (before.to, after.to) {
         (Some(before), Some(after)) => before <= after,

@@ -2,6 +2,7 @@
 //! becomes one line.
 
 use crate::book::Fact;
+use crate::count::recent::{Burst, Recent};
 use crate::count::{Count, Scope};
 use crate::language::unit::Unit;
 use crate::language::{Language, age_changes_at};
@@ -13,7 +14,6 @@ use crate::sentence::{EditError, Editor, Part, input};
 use crate::template::{self, Run, Values};
 use crate::time::calendar::Period;
 use crate::time::{Instant, before};
-use fold::{Fold, Folding};
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 
@@ -41,7 +41,7 @@ pub(crate) const SAMPLE_NAMES: [&str; 20] = [
     "halt_hana",
 ];
 
-mod fold;
+mod values;
 mod words;
 
 /// See the module.
@@ -127,20 +127,26 @@ impl LineFormat {
         self.kinds.iter().filter(|(_, format)| !format.off).map(count).collect()
     }
 
-    /// The newest lines of a period, oldest first. With a length in seconds, the same supporter's
+    /// The newest entries of a period that it tells. With a length in seconds, the same supporter's
     /// entries of a kind within it become one.
     #[must_use]
-    pub fn lines(&self, period: Period, fold: u32, most: usize, scope: &Scope<'_>) -> Vec<LineValues> {
-        Folding::new(self, period, fold, scope).newest(most).iter().map(|fold| fold.line_values(scope)).collect()
+    pub fn recent(&self, period: Period, fold: u32, most: u32) -> Recent {
+        Recent::new(self.counts(period), Some(fold), most as usize)
     }
 
     /// When the lines of a period next change without any entry; `told` are those on show.
     #[must_use]
-    pub fn wakes_at(&self, period: Period, told: &[LineValues], scope: &Scope<'_>) -> Option<Instant> {
+    pub fn wakes_at(&self, period: Period, told: &[Burst], scope: &Scope<'_>) -> Option<Instant> {
         let counts = self.counts(period);
         let turns = counts.iter().filter_map(|count| count.wakes_at(scope.settings, scope.book, scope.now));
-        let ages = told.iter().filter(|_| self.ages()).map(|one| age_changes_at(one.at, scope.now));
+        let ages = told.iter().filter(|_| self.ages()).map(|one| age_changes_at(one.at(), scope.now));
         turns.chain(ages).min()
+    }
+
+    /// Entries in lines of words.
+    #[must_use]
+    pub fn lines(&self, told: &[Burst], scope: &Scope<'_>) -> Vec<Line> {
+        told.iter().filter_map(|burst| Some(self.line(&values::of(burst, scope)?, scope))).collect()
     }
 
     /// A line in words.
@@ -298,7 +304,7 @@ pub fn has_size(kind: Kind) -> bool {
 /// What stands in the places of a template about one entry.
 #[must_use]
 pub fn fact_values(fact: &Fact, scope: &Scope<'_>) -> Values {
-    Fold::of(fact, scope).line_values(scope).values
+    values::of(&Burst::alone(fact, scope.book), scope).map(|line| line.values).unwrap_or_default()
 }
 
 /// A line made up for trying a look.

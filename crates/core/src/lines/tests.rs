@@ -46,8 +46,8 @@ fn after(happenings: Vec<(i64, Happening)>) -> World {
 
 fn texts(format: &LineFormat, fold: u32, world: &World) -> Vec<String> {
     let scope = world.scope(begin() + TimeDelta::hours(1));
-    let lines = format.lines(Period::AllTime, fold, 50, &scope);
-    lines.iter().map(|told| format.line(told, &scope).text()).collect()
+    let told = scope.recent(&format.recent(Period::AllTime, fold, 50));
+    format.lines(&told, &scope).iter().map(Line::text).collect()
 }
 
 #[test]
@@ -172,7 +172,8 @@ proptest! {
         let world = after(timed);
         let scope = world.scope(begin() + TimeDelta::hours(1));
         let format = LineFormat::of(&LineFormat::KINDS);
-        let lines = format.lines(Period::AllTime, fold, 1_000, &scope);
+        let told = scope.recent(&format.recent(Period::AllTime, fold, 1_000));
+        let lines: Vec<LineValues> = told.iter().filter_map(|burst| values::of(burst, &scope)).collect();
         for kind in [Kind::Tip, Kind::Cheer, Kind::Gift, Kind::Raid] {
             let of_kind = || scope.book.facts(Span::ALL, kind.bit());
             let told = || lines.iter().filter(|line| line.kind == kind);

@@ -3,6 +3,7 @@
 use super::label::{self, Label, LabelView};
 use super::{Cued, Family, NoActs, no_such_part};
 use crate::count::explain::{Slip, of_several};
+use crate::count::recent::Recent;
 use crate::count::{Count, Scope};
 use crate::look::Shape;
 use crate::money::conversion::Conversion;
@@ -97,6 +98,10 @@ impl Family for Carousel {
 
     fn counts(&self, _: &NoActs, _: &Settings) -> Vec<Count> {
         self.counts()
+    }
+
+    fn recents(&self) -> Vec<Recent> {
+        self.slides.iter().flat_map(|slide| slide.label.recents()).collect()
     }
 
     fn convert(&mut self, by: &Conversion, settings: &Settings) {

@@ -30,6 +30,7 @@ pub use piece::{Definition, Folded, Piece, Setup, Widget};
 use crate::book::chat::ChatLine;
 use crate::count::explain::Slip;
 use crate::count::published::Published;
+use crate::count::recent::Recent;
 use crate::count::{Count, Scope};
 use crate::lines::LineFormat;
 use crate::look::Shape;
@@ -230,6 +231,11 @@ pub trait Family: std::fmt::Debug + Clone + PartialEq + Serialize + DeserializeO
     fn title(&self) -> &str;
     /// What it counts, if it counts anything.
     fn counts(&self, _state: &Self::State, _settings: &Settings) -> Vec<Count> {
+        Vec::new()
+    }
+
+    /// Which of the newest entries it shows.
+    fn recents(&self) -> Vec<Recent> {
         Vec::new()
     }
     /// Whether it changes when a show begins or ends, besides what it counts.

@@ -20,6 +20,7 @@ use super::{Action, Cued, Family, Hint, Lever, News, Notable, Said};
 use crate::book::chat::ChatLine;
 use crate::count::explain::Slip;
 use crate::count::published::Published;
+use crate::count::recent::Recent;
 use crate::count::{Count, Scope};
 use crate::lines::LineFormat;
 use crate::look::{Look, Looks, Shape};
@@ -68,6 +69,8 @@ pub trait Widget {
     fn line_format(&self) -> Option<&LineFormat>;
     /// What it counts.
     fn counts(&self, settings: &Settings) -> Vec<Count>;
+    /// Which of the newest entries it shows.
+    fn recents(&self) -> Vec<Recent>;
     /// Whether it changes with shows.
     fn follows_shows(&self) -> bool;
     /// Whether it shows chat.
@@ -167,6 +170,10 @@ impl<F: Family> Widget for Folded<F> {
 
     fn counts(&self, settings: &Settings) -> Vec<Count> {
         self.definition.counts(&self.state, settings)
+    }
+
+    fn recents(&self) -> Vec<Recent> {
+        self.definition.recents()
     }
 
     fn follows_shows(&self) -> bool {

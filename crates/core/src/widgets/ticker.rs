@@ -2,9 +2,10 @@
 
 use super::{Cued, Family, NoActs, no_such_part};
 use crate::count::explain::{Slip, of_several};
+use crate::count::recent::Recent;
 use crate::count::{Count, Scope, sentence as counting};
 use crate::language::text;
-use crate::lines::{Line, LineFormat, LineValues};
+use crate::lines::{Line, LineFormat};
 use crate::look::tokens::{PLATE, SIGNS, TAPE, TEXT, TITLED};
 use crate::look::{self, Shape};
 use crate::money::conversion::Conversion;
@@ -78,15 +79,15 @@ impl TickerView {
 }
 
 impl Ticker {
-    fn of(&self, told: &[LineValues], scope: &Scope<'_>) -> View {
-        let lines: Vec<Line> = told.iter().rev().map(|told| self.format.line(told, scope)).collect();
+    /// Lines, oldest first, on the tape.
+    fn of(&self, lines: Vec<Line>, scope: &Scope<'_>) -> View {
         let fixed = |text: &String| Item {
             kind: None,
             runs: template::write(text, "", &template::Values::default(), scope.locale()),
         };
         let notice = scope.notice.map(|text| Item { kind: None, runs: vec![Run::plain(text)] });
         let texts = notice.into_iter().chain(self.texts.iter().map(fixed)).collect();
-        let happened = lines.into_iter().map(|line| Item { kind: Some(line.kind), runs: line.runs }).collect();
+        let happened = lines.into_iter().rev().map(|line| Item { kind: Some(line.kind), runs: line.runs }).collect();
         View::Ticker(TickerView {
             title: self.title.clone(),
             items: spread(happened, texts),
@@ -94,8 +95,8 @@ impl Ticker {
         })
     }
 
-    fn lines(&self, scope: &Scope<'_>) -> Vec<LineValues> {
-        self.format.lines(self.period, self.fold, self.most as usize, scope)
+    fn recent(&self) -> Recent {
+        self.format.recent(self.period, self.fold, self.most)
     }
 }
 
@@ -168,6 +169,10 @@ impl Family for Ticker {
         self.format.counts(self.period)
     }
 
+    fn recents(&self) -> Vec<Recent> {
+        vec![self.recent()]
+    }
+
     fn convert(&mut self, by: &Conversion, _: &Settings) {
         self.format.convert(by);
     }
@@ -230,20 +235,21 @@ impl Family for Ticker {
     }
 
     fn view(&self, _: &NoActs, scope: &Scope<'_>) -> View {
-        self.of(&self.lines(scope), scope)
+        self.of(self.format.lines(&scope.recent(&self.recent()), scope), scope)
     }
 
     fn sample(&self, scope: &Scope<'_>) -> View {
-        self.of(&self.format.sample(scope), scope)
+        let told = self.format.sample(scope);
+        self.of(told.iter().map(|told| self.format.line(told, scope)).collect(), scope)
     }
 
     fn wakes_at(&self, _: &NoActs, scope: &Scope<'_>) -> Option<Instant> {
-        let told = if self.format.ages() { self.lines(scope) } else { Vec::new() };
+        let told = if self.format.ages() { scope.recent(&self.recent()) } else { Vec::new() };
         self.format.wakes_at(self.period, &told, scope)
     }
 
     fn explain(&self, _: &NoActs, scope: &Scope<'_>) -> Slip {
-        let shown = format!("{} happenings, {} notices", self.lines(scope).len(), self.texts.len());
+        let shown = format!("{} happenings, {} notices", scope.recent(&self.recent()).len(), self.texts.len());
         of_several(&self.format.counts(self.period), shown, scope)
     }
 }

@@ -9,8 +9,9 @@ mod tests;
 
 use super::{Cued, Family, NoActs};
 use crate::count::explain::{Slip, of_several};
+use crate::count::recent::{Burst, Recent};
 use crate::count::{Count, Scope};
-use crate::lines::{Line, LineFormat, LineValues};
+use crate::lines::{Line, LineFormat};
 use crate::look::tokens::{ENTERING, FADING, LINES, PLATE, SIGNS, TEXT, TITLED};
 use crate::look::{self, Shape};
 use crate::money::conversion::Conversion;
@@ -90,20 +91,24 @@ fn seconds(seconds: u32) -> TimeDelta {
 }
 
 impl EventList {
-    fn alive(&self, scope: &Scope<'_>) -> Vec<LineValues> {
-        let mut told = self.format.lines(self.period, self.fold, self.most as usize, scope);
-        let newest = told.last().map(|told| told.at);
+    fn recent(&self) -> Recent {
+        self.format.recent(self.period, self.fold, self.most)
+    }
+
+    fn alive(&self, scope: &Scope<'_>) -> Vec<Burst> {
+        let mut told = scope.recent(&self.recent());
+        let newest = told.last().map(Burst::at);
         if self.quiet > 0 && newest.is_some_and(|at| after(at, seconds(self.quiet)) <= scope.now) {
             return Vec::new();
         }
         if self.life > 0 {
-            told.retain(|told| after(told.at, seconds(self.life)) > scope.now);
+            told.retain(|told| after(told.at(), seconds(self.life)) > scope.now);
         }
         told
     }
 
-    fn of_lines(&self, told: &[LineValues], scope: &Scope<'_>) -> EventListView {
-        let mut lines: Vec<Line> = told.iter().map(|told| self.format.line(told, scope)).collect();
+    /// Lines, oldest first, as they stand.
+    fn of_lines(&self, mut lines: Vec<Line>) -> EventListView {
         if !self.newest_last {
             lines.reverse();
         }
@@ -176,6 +181,10 @@ impl Family for EventList {
         self.format.counts(self.period)
     }
 
+    fn recents(&self) -> Vec<Recent> {
+        vec![self.recent()]
+    }
+
     fn convert(&mut self, by: &Conversion, _: &Settings) {
         self.format.convert(by);
     }
@@ -193,21 +202,21 @@ impl Family for EventList {
     }
 
     fn view(&self, _: &NoActs, scope: &Scope<'_>) -> View {
-        View::EventList(self.of_lines(&self.alive(scope), scope))
+        View::EventList(self.of_lines(self.format.lines(&self.alive(scope), scope)))
     }
 
     fn sample(&self, scope: &Scope<'_>) -> View {
         let told = self.format.sample(scope);
         let skip = told.len().saturating_sub(self.most as usize);
-        View::EventList(self.of_lines(&told[skip..], scope))
+        View::EventList(self.of_lines(told.iter().skip(skip).map(|told| self.format.line(told, scope)).collect()))
     }
 
     fn wakes_at(&self, _: &NoActs, scope: &Scope<'_>) -> Option<Instant> {
         // Lines that neither leave nor grow older need not be looked for.
         let changes = self.life > 0 || self.quiet > 0 || self.format.ages();
         let told = if changes { self.alive(scope) } else { Vec::new() };
-        let dies = told.iter().filter(|_| self.life > 0).map(|told| after(told.at, seconds(self.life))).min();
-        let hides = told.last().filter(|_| self.quiet > 0).map(|newest| after(newest.at, seconds(self.quiet)));
+        let dies = told.iter().filter(|_| self.life > 0).map(|told| after(told.at(), seconds(self.life))).min();
+        let hides = told.last().filter(|_| self.quiet > 0).map(|newest| after(newest.at(), seconds(self.quiet)));
         let turns = self.format.wakes_at(self.period, &told, scope);
         dies.into_iter().chain(hides).chain(turns).filter(|at| *at > scope.now).min()
     }

@@ -9,7 +9,8 @@ pub(in crate::widgets) use sentence::{edit, parts};
 use super::{Cued, Family, NoActs};
 use crate::book::{Fact, instant};
 use crate::count::explain::{Slip, span_words, terms_and_lines};
-use crate::count::{Count, Keep, Scope, Verdict, What};
+use crate::count::recent::Recent;
+use crate::count::{Count, Keep, Scope, What};
 use crate::language::age_changes_at;
 use crate::language::unit::Unit;
 use crate::lines::{LineFormat, fact_values};
@@ -102,23 +103,25 @@ impl Label {
         Count { keep, ..self.count.clone() }
     }
 
+    /// Of the latest, those up to the one on show.
+    fn recent(&self) -> Option<Recent> {
+        let most = self.before().saturating_add(1);
+        (self.which == Which::Latest).then(|| Recent::new(vec![self.count()], None, most))
+    }
+
+    /// Which of the newest entries it shows.
+    #[must_use]
+    pub fn recents(&self) -> Vec<Recent> {
+        self.recent().into_iter().collect()
+    }
+
     fn fact<'a>(&self, scope: &Scope<'a>) -> Option<&'a Fact> {
-        let count = self.count();
-        let span = scope.span(&count);
-        match self.which {
-            Which::Latest => {
-                let counts = |fact: &&Fact| {
-                    fact.kind() != Kind::Adjust
-                        && matches!(count.judge(fact, span, scope.book, scope.settings), Verdict::Counts(_))
-                };
-                scope.book.facts(span, count.kinds()).rev().filter(counts).nth(self.before())
-            }
-            Which::Largest => {
-                let (at, seq) = scope.tally(&count).largest()?;
-                scope.book.find(instant(at), Seq(seq))
-            }
-            Which::Top => None,
-        }
+        let Some(recent) = self.recent() else {
+            let (at, seq) = scope.tally(&self.count()).largest().filter(|_| self.which == Which::Largest)?;
+            return scope.book.find(instant(at), Seq(seq));
+        };
+        let newest = scope.recent(&recent);
+        newest.first().filter(|_| newest.len() == recent.most()).and_then(|one| one.first(scope.book))
     }
 
     /// How many stand before the one on show.
@@ -254,6 +257,10 @@ impl Family for Label {
 
     fn counts(&self, _: &NoActs, _: &Settings) -> Vec<Count> {
         vec![self.count()]
+    }
+
+    fn recents(&self) -> Vec<Recent> {
+        Label::recents(self)
     }
 
     fn convert(&mut self, by: &Conversion, settings: &Settings) {
