@@ -4,7 +4,7 @@ use crate::Problem;
 use crate::data;
 use chrono::{DateTime, SubsecRound, TimeDelta, Utc};
 use percent_encoding::percent_decode_str;
-use serde_json::{Map, Value};
+use serde_json_borrow::{ObjectAsVec, Value};
 use sha2::{Digest, Sha256};
 use tally_core::record::entry::{Incoming, Origin};
 use tally_core::record::happening::{Actor, Happening};
@@ -54,23 +54,22 @@ impl Mode {
 /// # Errors
 /// The first broken rule. All of a batch is well or nothing is.
 pub fn parse(mode: Mode, attributes: &[(String, String)], body: &[u8], now: Instant) -> Result<Vec<Incoming>, Problem> {
-    let value: Value =
+    let value: Value<'_> =
         serde_json::from_slice(body).map_err(|error| Problem::new("", format!("The body is not JSON: {error}.")))?;
-    match (mode, value) {
-        (Mode::Structured, Value::Object(event)) => Ok(vec![one(event, now)?]),
+    match (mode, &value) {
+        (Mode::Structured, Value::Object(event)) => Ok(vec![one(event, event.get("data"), now)?]),
         (Mode::Structured, _) => Err(Problem::new("", "The body must be one event, a JSON object.")),
         (Mode::Batch, Value::Array(events)) => batch(events, now),
         (Mode::Batch, _) => Err(Problem::new("", "The body of a batch must be a JSON array of events.")),
         (Mode::Binary, data) => {
-            let mut event = Map::new();
+            let mut named: Vec<(&str, Value<'_>)> = Vec::with_capacity(attributes.len());
             for (name, value) in attributes {
                 let value = percent_decode_str(value)
                     .decode_utf8()
                     .map_err(|_| Problem::new(format!("/{name}"), format!("The header ce-{name} is not UTF-8.")))?;
-                event.insert(name.clone(), Value::String(value.into_owned()));
+                named.push((name, value.into_owned().into()));
             }
-            event.insert("data".into(), data);
-            Ok(vec![one(event, now)?])
+            Ok(vec![one(&named.into(), Some(data), now)?])
         }
     }
 }
@@ -123,23 +122,23 @@ fn stem(id: &str) -> String {
     format!("{}~{digest}", id.chars().take(LONGEST - 17).collect::<String>())
 }
 
-fn batch(events: Vec<Value>, now: Instant) -> Result<Vec<Incoming>, Problem> {
+fn batch(events: &[Value<'_>], now: Instant) -> Result<Vec<Incoming>, Problem> {
     if events.len() > MOST_EVENTS {
         let detail = format!("A batch holds at most {MOST_EVENTS} events; this one has {}.", events.len());
         return Err(Problem::new("", detail));
     }
-    let read = |(index, event)| match event {
-        Value::Object(event) => one(event, now).map_err(|problem| problem.in_event(index)),
+    let read = |(index, event): (usize, &Value<'_>)| match event {
+        Value::Object(event) => one(event, event.get("data"), now).map_err(|problem| problem.in_event(index)),
         _ => Err(Problem::new("", "An event must be a JSON object.").in_event(index)),
     };
-    events.into_iter().enumerate().map(read).collect()
+    events.iter().enumerate().map(read).collect()
 }
 
-fn one(mut event: Map<String, Value>, now: Instant) -> Result<Incoming, Problem> {
+fn one(event: &ObjectAsVec<'_>, data: Option<&Value<'_>>, now: Instant) -> Result<Incoming, Problem> {
     if event.get("specversion").and_then(Value::as_str) != Some("1.0") {
         return Err(Problem::new("/specversion", "The specversion must be \"1.0\"."));
     }
-    let origin = Origin { source: origin_part(&event, "source")?, id: origin_part(&event, "id")? };
+    let origin = Origin { source: origin_part(event, "source")?, id: origin_part(event, "id")? };
     let content = event.get("datacontenttype").and_then(Value::as_str).unwrap_or("application/json");
     if content.split(';').next().is_none_or(|essence| essence.trim() != "application/json") {
         return Err(Problem::new("/datacontenttype", "The datacontenttype must be application/json."));
@@ -148,12 +147,11 @@ fn one(mut event: Map<String, Value>, now: Instant) -> Result<Incoming, Problem>
         None | Some(Value::Null) => None,
         Some(time) => Some(instant(time, now)?),
     };
-    let kind = event.get("type").and_then(Value::as_str).unwrap_or_default().to_owned();
-    let data = event.remove("data").unwrap_or_default();
-    Ok(Incoming { origin, happened_at, happening: data::happening(&kind, data)? })
+    let kind = event.get("type").and_then(Value::as_str).unwrap_or_default();
+    Ok(Incoming { origin, happened_at, happening: data::happening(kind, data.unwrap_or(&Value::Null))? })
 }
 
-fn origin_part(event: &Map<String, Value>, name: &str) -> Result<String, Problem> {
+fn origin_part(event: &ObjectAsVec<'_>, name: &str) -> Result<String, Problem> {
     let refuse = |why: &str| Problem::new(format!("/{name}"), format!("The {name} {why}."));
     let text = event.get(name).and_then(Value::as_str).ok_or_else(|| refuse("is missing; send a text"))?;
     if text.trim().is_empty() {
@@ -168,7 +166,7 @@ fn origin_part(event: &Map<String, Value>, name: &str) -> Result<String, Problem
     Ok(text.to_owned())
 }
 
-fn instant(time: &Value, now: Instant) -> Result<Instant, Problem> {
+fn instant(time: &Value<'_>, now: Instant) -> Result<Instant, Problem> {
     let at = time
         .as_str()
         .and_then(|text| DateTime::parse_from_rfc3339(text).ok())
@@ -185,7 +183,7 @@ fn instant(time: &Value, now: Instant) -> Result<Instant, Problem> {
 mod tests {
     use super::*;
     use proptest::prelude::*;
-    use serde_json::json;
+    use serde_json::{Value, json};
 
     fn now() -> Instant {
         "2026-11-24T19:00:00Z".parse().unwrap()

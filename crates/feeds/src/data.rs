@@ -2,14 +2,14 @@
 
 use crate::Problem;
 use chrono::{DateTime, SubsecRound, Utc};
-use serde_json::{Map, Value};
+use serde_json_borrow::{ObjectAsVec, Value};
 use tally_core::language::text;
 use tally_core::money::{Currency, Money};
 use tally_core::record::happening::{Actor, Choice, Happening, Kind, PollState, Standing, Tier};
 use tally_core::time::Instant;
 
 /// Most months of a subscription: a hundred years.
-const MOST_MONTHS: u64 = 1_200;
+const MOST_MONTHS: i64 = 1_200;
 /// Most options of a poll that is held elsewhere.
 const MOST_OPTIONS: usize = 20;
 /// The largest number that a field takes, either way. Sums of millions of such stay within 64 bits.
@@ -19,7 +19,7 @@ const MOST: i64 = 1_000_000_000_000;
 ///
 /// # Errors
 /// An unknown type, or the first field that breaks a rule.
-pub(crate) fn happening(kind: &str, data: Value) -> Result<Happening, Problem> {
+pub(crate) fn happening(kind: &str, data: &Value<'_>) -> Result<Happening, Problem> {
     let Some(kind) = kind.strip_prefix("tally.").and_then(Kind::of_key).filter(|kind| Kind::SENT.contains(kind)) else {
         let known: Vec<String> = Kind::SENT.iter().map(|kind| format!("tally.{}", kind.key())).collect();
         return Err(Problem::new("/type", format!("The type must be one of {}.", known.join(", "))));
@@ -27,7 +27,7 @@ pub(crate) fn happening(kind: &str, data: Value) -> Result<Happening, Problem> {
     let Value::Object(data) = data else {
         return Err(Problem::new("/data", "The data must be a JSON object."));
     };
-    let data = Fields { fields: &data, path: "/data" };
+    let data = Fields { fields: data, path: "/data" };
     Ok(match kind {
         Kind::Follow => Happening::Follow { actor: data.actor("actor")? },
         Kind::Sub => Happening::Sub {
@@ -84,12 +84,12 @@ pub(crate) fn happening(kind: &str, data: Value) -> Result<Happening, Problem> {
 
 /// A JSON object and where it stands.
 struct Fields<'a> {
-    fields: &'a Map<String, Value>,
+    fields: &'a ObjectAsVec<'a>,
     path: &'a str,
 }
 
 impl Fields<'_> {
-    fn get(&self, name: &str) -> Option<&Value> {
+    fn get(&self, name: &str) -> Option<&Value<'_>> {
         self.fields.get(name).filter(|value| !value.is_null())
     }
 
@@ -104,7 +104,7 @@ impl Fields<'_> {
     fn text(&self, name: &str) -> Result<&str, Problem> {
         match self.get(name) {
             None => Err(self.refuse(name, "is missing")),
-            Some(Value::String(text)) => Ok(text),
+            Some(Value::Str(text)) => Ok(text),
             Some(_) => Err(self.refuse(name, "must be a text in quotation marks")),
         }
     }
@@ -156,7 +156,7 @@ impl Fields<'_> {
 
     fn count(&self, name: &str, least: u32) -> Result<u32, Problem> {
         self.get(name)
-            .and_then(Value::as_u64)
+            .and_then(Value::as_i64)
             .and_then(|count| u32::try_from(count).ok())
             .filter(|count| *count >= least)
             .ok_or_else(|| self.refuse(name, format!("must be a whole number from {least} to {}", u32::MAX)))
@@ -164,7 +164,7 @@ impl Fields<'_> {
 
     fn tier(&self) -> Result<Tier, Problem> {
         self.get("tier")
-            .and_then(Value::as_u64)
+            .and_then(Value::as_i64)
             .and_then(|tier| u8::try_from(tier).ok())
             .and_then(|tier| Tier::try_from(tier).ok())
             .ok_or_else(|| self.refuse("tier", "must be the number 1, 2 or 3"))
@@ -173,7 +173,7 @@ impl Fields<'_> {
     fn months(&self) -> Result<Option<u32>, Problem> {
         let Some(value) = self.get("months") else { return Ok(None) };
         value
-            .as_u64()
+            .as_i64()
             .filter(|months| *months <= MOST_MONTHS)
             .and_then(|months| u32::try_from(months).ok())
             .map(Some)
@@ -192,7 +192,7 @@ impl Fields<'_> {
         if !(1..=MOST_OPTIONS).contains(&options.len()) {
             return Err(self.refuse("options", format!("must be between 1 and {MOST_OPTIONS}")));
         }
-        let option = |(index, option): (usize, &Value)| {
+        let option = |(index, option): (usize, &Value<'_>)| {
             let Value::Object(fields) = option else { return Err(wrong()) };
             let path = format!("{}/options/{index}", self.path);
             let option = Fields { fields, path: &path };
@@ -237,7 +237,11 @@ mod tests {
     use super::*;
     use serde_json::json;
 
-    fn refused(kind: &str, data: Value) -> String {
+    fn happening(kind: &str, data: serde_json::Value) -> Result<Happening, Problem> {
+        super::happening(kind, &(&data).into())
+    }
+
+    fn refused(kind: &str, data: serde_json::Value) -> String {
         happening(kind, data).unwrap_err().pointer
     }
 
@@ -326,8 +330,7 @@ mod tests {
 
     #[test]
     fn absurd_values_are_refused_where_they_stand() {
-        let tip =
-            |amount: Value, currency: &str| json!({"actor": {"name": "x"}, "amount": amount, "currency": currency});
+        let tip = |amount: serde_json::Value, currency: &str| json!({"actor": {"name": "x"}, "amount": amount, "currency": currency});
         let cases = [
             (tip(json!("-5"), "GBP"), "/data/amount"),
             (tip(json!("0.00"), "GBP"), "/data/amount"),

@@ -26,7 +26,7 @@ pub fn of(kind: Kind) -> Option<&'static str> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::data::happening;
+    use crate::data;
     use serde_json::Value;
 
     #[test]
@@ -36,20 +36,20 @@ mod tests {
             let event = format!("tally.{}", kind.key());
             assert_eq!(schema["$id"], format!("/schemas/{event}.json"));
             let example = &schema["examples"][0];
-            let read = happening(&event, example.clone());
+            let read = data::happening(&event, &example.into());
             assert_eq!(read.as_ref().map(|one| one.kind()), Ok(kind), "{read:?}");
             for required in schema["required"].as_array().unwrap() {
                 let field = required.as_str().unwrap();
                 let mut without = example.clone();
                 without.as_object_mut().unwrap().remove(field);
-                let refused = happening(&event, without).unwrap_err();
+                let refused = data::happening(&event, &(&without).into()).unwrap_err();
                 assert_eq!(refused.pointer, format!("/data/{field}"), "{event}");
             }
             for (field, shape) in schema["properties"].as_object().unwrap() {
                 assert!(example.get(field).is_some(), "{event}: the example shows every field, {field} too");
                 let mut wrong = example.clone();
                 wrong[field] = if shape["type"] == "string" { Value::from(7) } else { Value::from("x") };
-                let refused = happening(&event, wrong).unwrap_err();
+                let refused = data::happening(&event, &(&wrong).into()).unwrap_err();
                 assert_eq!(refused.pointer, format!("/data/{field}"), "{event}");
             }
         }

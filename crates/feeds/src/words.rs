@@ -94,5 +94,5 @@ pub fn happening(kind: Kind, words: &Words<'_>) -> Result<Happening, Problem> {
         Kind::Poll => return Err(Problem::new("/type", "A poll that is held elsewhere is told by its service alone.")),
         Kind::Adjust => return Err(Problem::new("/type", "An adjustment is made by hand, not read.")),
     };
-    data::happening(&format!("tally.{}", kind.key()), read)
+    data::happening(&format!("tally.{}", kind.key()), &(&read).into())
 }

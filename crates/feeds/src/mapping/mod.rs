@@ -320,7 +320,7 @@ impl<'a> Unit<'a> {
             Some(id) => Origin { source: rule.kind.key().into(), id },
             None => self.alike(rule.kind, &data, happened_at),
         };
-        let happening = data::happening(&format!("tally.{}", rule.kind.key()), data).map_err(|problem| {
+        let happening = data::happening(&format!("tally.{}", rule.kind.key()), &(&data).into()).map_err(|problem| {
             let caused = |field: &&Field| {
                 problem.pointer.starts_with(field.pointer) || field.pointer.starts_with(&problem.pointer)
             };
