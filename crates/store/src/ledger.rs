@@ -4,12 +4,15 @@
 //! for (group commit): a commit costs the same for one line as for a thousand. A sender is
 //! answered only after the commit that holds its lines.
 
-use crate::rows::EntryRow;
+use crate::rows::{EntryRow, ORIGIN};
 use crate::schema::entries;
 use crate::{PATIENCE, Store, StoreError, Work, connect};
+use diesel::mysql::Mysql;
 use diesel::prelude::*;
+use diesel::query_builder::{AstPass, QueryFragment, QueryId};
 use diesel::result::{DatabaseErrorKind, Error};
 use diesel::sql_query;
+use diesel::sql_types::{BigInt, Binary, Integer, Nullable, Text, Unsigned};
 use std::collections::{HashMap, HashSet};
 use std::time::{Duration, Instant};
 use tally_core::record::entry::Entry;
@@ -20,8 +23,8 @@ use tokio::sync::{mpsc, oneshot};
 const MOST_ROWS: usize = 4_000;
 /// Nor beyond so many bytes, so that it stays far below what a packet may hold.
 const MOST_BYTES: usize = 4 * 1024 * 1024;
-/// Lines a statement: ten values each, and a statement takes 65,535.
-const ROWS_A_STATEMENT: usize = 1_000;
+/// Keys that are asked for in one statement.
+const KEYS_A_STATEMENT: usize = 1_000;
 /// A connection that has rested for so long is asked first whether it is still there.
 pub const RESTED: Duration = Duration::from_secs(1);
 /// How many appends may wait before senders have to.
@@ -54,9 +57,9 @@ pub enum AppendError {
     /// whoever holds state must read on from its last entry before it appends again.
     #[error("the database is away: {0}")]
     Away(String),
-    /// Somebody else has written after `after`; read on and try again.
+    /// Somebody else has written after `after`; read on and try again with these lines, which come back.
     #[error("the ledger has gone on meanwhile")]
-    Behind,
+    Behind(Vec<EntryRow>),
 }
 
 impl Ledger {
@@ -133,7 +136,7 @@ impl Writer {
             }
             Err(StoreError::Taken) => {
                 for append in group {
-                    let _ = append.reply.send(Err(AppendError::Behind));
+                    let _ = append.reply.send(Err(AppendError::Behind(append.rows)));
                 }
             }
             Err(error) => {
@@ -167,7 +170,11 @@ impl Writer {
 }
 
 /// A line's channel and origin.
-type OriginOf = (u32, Vec<u8>);
+type OriginOf = (u32, [u8; ORIGIN]);
+
+fn origin_of(channel: u32, origin: &[u8]) -> Option<OriginOf> {
+    Some((channel, origin.try_into().ok()?))
+}
 
 /// Which of the lines' origins stand in the ledger already.
 fn known(conn: &mut MysqlConnection, group: &[Append]) -> QueryResult<HashSet<OriginOf>> {
@@ -177,12 +184,12 @@ fn known(conn: &mut MysqlConnection, group: &[Append]) -> QueryResult<HashSet<Or
     }
     let mut found = HashSet::new();
     for (channel, origins) in wanted {
-        for origins in origins.chunks(ROWS_A_STATEMENT) {
+        for origins in origins.chunks(KEYS_A_STATEMENT) {
             let there: Vec<Vec<u8>> = entries::table
                 .select(entries::origin)
                 .filter(entries::channel_id.eq(channel).and(entries::origin.eq_any(origins)))
                 .load(conn)?;
-            found.extend(there.into_iter().map(|origin| (channel, origin)));
+            found.extend(there.iter().filter_map(|origin| origin_of(channel, origin)));
         }
     }
     Ok(found)
@@ -198,8 +205,8 @@ fn insert(conn: &mut MysqlConnection, group: &mut [Append], known: &HashSet<Orig
         let head = heads.entry(append.channel).or_insert(append.after);
         let mut given = Vec::with_capacity(append.rows.len());
         for row in &mut append.rows {
-            let origin = (row.channel_id, row.origin.clone());
-            if known.contains(&origin) || !seen.insert(origin) {
+            let origin = origin_of(row.channel_id, &row.origin);
+            if origin.is_some_and(|origin| known.contains(&origin) || !seen.insert(origin)) {
                 given.push(None);
                 continue;
             }
@@ -211,27 +218,69 @@ fn insert(conn: &mut MysqlConnection, group: &mut [Append], known: &HashSet<Orig
         places.push(given);
     }
     conn.transaction(|conn| {
-        for rows in statements(&fresh) {
-            diesel::insert_into(entries::table).values(rows.to_vec()).execute(conn)?;
+        let mut rest = fresh.as_slice();
+        while !rest.is_empty() {
+            // Statements of a few lengths, each prepared once. The longest takes 2,560 values of the 65,535 that there may be.
+            write_all::<256>(conn, &mut rest)?;
+            write_all::<32>(conn, &mut rest)?;
+            write_all::<4>(conn, &mut rest)?;
+            write_all::<1>(conn, &mut rest)?;
         }
         Ok(places)
     })
 }
 
-/// Rows by the statement: bounded in number and in bytes.
-fn statements<'a>(mut rows: &'a [&'a EntryRow]) -> impl Iterator<Item = &'a [&'a EntryRow]> {
-    std::iter::from_fn(move || {
-        let mut bytes = 0;
-        let fits = |row: &&&EntryRow| {
-            bytes += row.bytes();
-            bytes <= MOST_BYTES
-        };
-        let many = rows.iter().take(ROWS_A_STATEMENT).take_while(fits).count().max(1).min(rows.len());
-        let (now, later) = rows.split_at(many);
-        rows = later;
-        (!now.is_empty()).then_some(now)
-    })
+/// Writes lines by statements of so many, as long as there are so many and they fit into a packet.
+fn write_all<const N: usize>(conn: &mut MysqlConnection, rest: &mut &[&EntryRow]) -> QueryResult<()> {
+    while let Some((now, later)) = rest.split_first_chunk::<N>()
+        && (N == 1 || now.iter().map(|row| row.bytes()).sum::<usize>() <= MOST_BYTES)
+    {
+        Insert(now).execute(conn)?;
+        *rest = later;
+    }
+    Ok(())
 }
+
+/// Several lines in one statement. Diesel prepares a batch of its own making anew each time, which costs more than writing it.
+struct Insert<'a>(&'a [&'a EntryRow]);
+
+impl QueryFragment<Mysql> for Insert<'_> {
+    fn walk_ast<'b>(&'b self, mut out: AstPass<'_, 'b, Mysql>) -> QueryResult<()> {
+        out.push_sql("INSERT INTO entries (channel_id, seq, origin, source, source_id, feed_id, kind, happened_us, ");
+        out.push_sql("arrived_us, body) VALUES ");
+        for (place, row) in self.0.iter().enumerate() {
+            out.push_sql(if place == 0 { "(" } else { ", (" });
+            out.push_bind_param::<Unsigned<Integer>, _>(&row.channel_id)?;
+            out.push_sql(", ");
+            out.push_bind_param::<Unsigned<BigInt>, _>(&row.seq)?;
+            out.push_sql(", ");
+            out.push_bind_param::<Binary, _>(&row.origin)?;
+            out.push_sql(", ");
+            out.push_bind_param::<Text, _>(&row.source)?;
+            out.push_sql(", ");
+            out.push_bind_param::<Text, _>(&row.source_id)?;
+            out.push_sql(", ");
+            out.push_bind_param::<Nullable<Unsigned<Integer>>, _>(&row.feed_id)?;
+            out.push_sql(", ");
+            out.push_bind_param::<Text, _>(&row.kind)?;
+            out.push_sql(", ");
+            out.push_bind_param::<BigInt, _>(&row.happened_us)?;
+            out.push_sql(", ");
+            out.push_bind_param::<BigInt, _>(&row.arrived_us)?;
+            out.push_sql(", ");
+            out.push_bind_param::<Text, _>(&row.body)?;
+            out.push_sql(")");
+        }
+        Ok(())
+    }
+}
+
+impl QueryId for Insert<'_> {
+    type QueryId = ();
+    const HAS_STATIC_QUERY_ID: bool = false;
+}
+
+impl RunQueryDsl<MysqlConnection> for Insert<'_> {}
 
 impl Store {
     /// Up to `most` entries after a place, in order: all, or those filed under one of `kinds`.
@@ -318,7 +367,7 @@ impl Store {
     pub fn known_origins(&self, channel: ChannelId, keys: Vec<Vec<u8>>) -> Work<HashSet<Vec<u8>>> {
         self.run(move |conn| {
             let mut known = HashSet::new();
-            for keys in keys.chunks(ROWS_A_STATEMENT) {
+            for keys in keys.chunks(KEYS_A_STATEMENT) {
                 let there: Vec<Vec<u8>> = entries::table
                     .select(entries::origin)
                     .filter(entries::channel_id.eq(channel.0).and(entries::origin.eq_any(keys)))

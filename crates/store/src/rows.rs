@@ -54,6 +54,9 @@ impl Namespace {
     }
 }
 
+/// Bytes of the key of an origin.
+pub(crate) const ORIGIN: usize = 16;
+
 /// Sixteen bytes that stand for (namespace, source, id): the first half of their SHA-256, with a zero byte
 /// between, which none can contain.
 #[must_use]
@@ -68,7 +71,7 @@ pub fn origin_key(namespace: Namespace, origin: &Origin) -> Vec<u8> {
     hash.update(origin.source.as_bytes());
     hash.update([0]);
     hash.update(origin.id.as_bytes());
-    hash.finalize()[..16].to_vec()
+    hash.finalize()[..ORIGIN].to_vec()
 }
 
 impl EntryRow {

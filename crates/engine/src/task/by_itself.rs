@@ -2,6 +2,7 @@
 //! comes later, so that the record tells what was seen on air.
 
 use super::Task;
+use super::record::Committed;
 use crate::error::EngineError;
 use crate::orders::Scheduling;
 use chrono::TimeDelta;
@@ -130,8 +131,8 @@ impl Task {
             // Something was written meanwhile, so it may not be due any more.
             return Ok(());
         }
-        let written = self.commit(&[draft], vec![row]).await?;
-        if written.is_some_and(|places| places.iter().all(Option::is_none)) {
+        let written = self.commit(vec![draft], vec![row]).await?;
+        if matches!(written, Committed::Written(places) if places.iter().all(Option::is_none)) {
             // It stands there already: it was written late, after nobody waited for it any more. What is read now moves on.
             self.behind = true;
             self.catch_up().await?;

@@ -11,6 +11,14 @@ use tally_store::StoreError;
 use tally_store::ledger::AppendError;
 use tally_store::rows::{EntryRow, Namespace, origin_key};
 
+/// What became of lines that were to be written.
+pub(super) enum Committed {
+    /// They stand there, at these places; none of those that are known already.
+    Written(Vec<Option<Seq>>),
+    /// Somebody else has written meanwhile.
+    Behind(Vec<Draft>, Vec<EntryRow>),
+}
+
 impl Task {
     pub(super) async fn ingest(&mut self, group: Vec<(Vec<Draft>, Vec<EntryRow>, Reply<Ingested>)>) {
         let (mut all, mut all_rows, mut replies) = (Vec::new(), Vec::new(), Vec::with_capacity(group.len()));
@@ -72,9 +80,9 @@ impl Task {
         let draft = Draft { origin, feed: None, happened_at: happened_at.unwrap_or(now), arrived_at: now, body };
         let row = EntryRow::of(self.id, &draft)?;
         // What was due by now is written: only where somebody else wrote meanwhile has it to be looked for again.
-        let places = match self.commit(std::slice::from_ref(&draft), vec![row.clone()]).await? {
-            Some(places) => places,
-            None => self.append(vec![draft], vec![row]).await?,
+        let places = match self.commit(vec![draft], vec![row]).await? {
+            Committed::Written(places) => places,
+            Committed::Behind(drafts, rows) => self.append(drafts, rows).await?,
         };
         let place = places.into_iter().flatten().next();
         match (place, is_asked) {
@@ -131,40 +139,41 @@ impl Task {
                 }
                 continue;
             }
-            match self.commit(&drafts[..ready], rows[..ready].to_vec()).await? {
-                Some(given) => {
+            let (later_drafts, later_rows) = (drafts.split_off(ready), rows.split_off(ready));
+            match self.commit(drafts, rows).await? {
+                Committed::Written(given) => {
                     places.extend(given);
-                    drafts.drain(..ready);
-                    rows.drain(..ready);
+                    (drafts, rows) = (later_drafts, later_rows);
                 }
-                None if tries < 2 => tries += 1,
-                None => return Err(EngineError::Away),
+                Committed::Behind(mut these, mut theirs) if tries < 2 => {
+                    tries += 1;
+                    these.extend(later_drafts);
+                    theirs.extend(later_rows);
+                    (drafts, rows) = (these, theirs);
+                }
+                Committed::Behind(..) => return Err(EngineError::Away),
             }
         }
         Ok(places)
     }
 
-    /// Writes drafts as they are, and folds them in; none where somebody else has written meanwhile.
-    pub(super) async fn commit(
-        &mut self,
-        drafts: &[Draft],
-        rows: Vec<EntryRow>,
-    ) -> Result<Option<Vec<Option<Seq>>>, EngineError> {
+    /// Writes drafts as they are, and folds them in; gives them back where somebody else has written meanwhile.
+    pub(super) async fn commit(&mut self, drafts: Vec<Draft>, rows: Vec<EntryRow>) -> Result<Committed, EngineError> {
         let (keep, id, after) = (self.context.keep.clone(), self.id, self.channel.last_seq());
         match self.meanwhile(async move { keep.append(id, after, rows).await }).await {
             Ok(places) => {
-                for (draft, place) in drafts.iter().zip(&places) {
+                for (draft, place) in drafts.into_iter().zip(&places) {
                     if let Some(seq) = place {
-                        self.apply(&draft.clone().at(*seq));
+                        self.apply(&draft.at(*seq));
                     }
                 }
                 self.context.health.wrote();
                 self.pulse_soon();
-                Ok(Some(places))
+                Ok(Committed::Written(places))
             }
-            Err(AppendError::Behind) => {
+            Err(AppendError::Behind(rows)) => {
                 self.behind = true;
-                Ok(None)
+                Ok(Committed::Behind(drafts, rows))
             }
             Err(AppendError::Away(_)) => {
                 self.behind = true;
