@@ -68,6 +68,8 @@ pub struct Computed {
     pub clock: Clockwork,
     /// Every addition and taking since the start, as it came.
     pub lines: Vec<Line>,
+    /// Up to each line and with it: how many came by a row, and what those were given.
+    came: Vec<(usize, i64)>,
     /// Their sums by row; by hand under none.
     pub by_row: BTreeMap<Option<Row>, i64>,
     /// Their sums by supporter; of nobody and by hand under none.
@@ -105,6 +107,28 @@ impl Limits {
 impl Computed {
     fn push(&mut self, line: Line) {
         self.lines.push(line);
+        self.add_up(self.came.len());
+    }
+
+    /// Adds up what came, from a line on.
+    fn add_up(&mut self, from: usize) {
+        self.came.truncate(from);
+        let (mut count, mut sum) = self.came.last().copied().unwrap_or_default();
+        for line in self.lines.get(from..).unwrap_or_default() {
+            if line.row.is_some() {
+                (count, sum) = (count.saturating_add(1), sum.saturating_add(line.given));
+            }
+            self.came.push((count, sum));
+        }
+    }
+
+    /// How many lines came by a row after an instant, in milliseconds of Unix time, and what they were given.
+    #[must_use]
+    pub fn came_after(&self, at: i64) -> (usize, i64) {
+        let before = self.lines.partition_point(|line| line.at <= at);
+        let until = before.checked_sub(1).and_then(|place| self.came.get(place)).copied().unwrap_or_default();
+        let all = self.came.last().copied().unwrap_or_default();
+        (all.0.saturating_sub(until.0), all.1.saturating_sub(until.1))
     }
 
     /// Gives a line what it wants, as far as that fits.
@@ -186,6 +210,7 @@ impl Computed {
                         self.clock.revive(arrived);
                     }
                     self.give(place, &terms.limits, scope);
+                    self.add_up(place);
                 }
             }
         }
@@ -302,9 +327,13 @@ impl Computed {
         if self.clock.phase != Phase::Running {
             return;
         }
-        for place in std::mem::take(&mut self.waiting) {
+        let waiting = std::mem::take(&mut self.waiting);
+        for place in &waiting {
             let limits = &subathon.terms.at(self.clock.at).limits;
-            self.give(place, limits, scope);
+            self.give(*place, limits, scope);
+        }
+        if let Some(first) = waiting.first() {
+            self.add_up(*first);
         }
     }
 }

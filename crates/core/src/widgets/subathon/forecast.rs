@@ -122,9 +122,7 @@ impl Subathon {
         }
         let left = clock.left.max(0);
         let from = clock.at.saturating_sub(HOUR_MS);
-        let of_late = state.sum.lines.iter().rev().take_while(|line| line.at > from).filter(|line| line.row.is_some());
-        let (count, came) = of_late
-            .fold((0_usize, 0_i64), |(count, sum), line| (count.saturating_add(1), sum.saturating_add(line.given)));
+        let (count, came) = state.sum.came_after(from);
         // A clock younger than an hour has had its additions in less.
         let span = clock.at.saturating_sub(clock.began).clamp(60_000, HOUR_MS);
         let rest = span.saturating_sub(came);
