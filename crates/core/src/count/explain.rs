@@ -72,7 +72,7 @@ pub fn span_words(count: &Count, scope: &Scope<'_>) -> String {
 pub fn terms_and_lines(count: &Count, scope: &Scope<'_>) -> (Vec<(String, String)>, Vec<SlipLine>) {
     let (span, book, settings) = (scope.span(count), scope.book, scope.settings);
     let (unit, tally) = (count.unit(settings), scope.tally(count));
-    let is_sum = matches!(count.what, crate::count::What::Sum(_)) && count.adding() == Adding::Each;
+    let is_sum = is_sum(count);
     let (mut taken_out, mut corrected, mut by_hand, mut adjusted) = (0_i128, 0_u64, 0_i128, 0_u64);
     for fact in book.facts(span, count.kinds()).filter(|_| is_sum) {
         let would = i128::from(count.would_add(fact, span, book, settings));
@@ -103,6 +103,17 @@ pub fn terms_and_lines(count: &Count, scope: &Scope<'_>) -> (Vec<(String, String
         terms.push((format!("Not priced yet, {}", lines_words(tally.unpriced)), unit.show(0)));
     }
 
+    (terms, lines(count, scope))
+}
+
+fn is_sum(count: &Count) -> bool {
+    matches!(count.what, crate::count::What::Sum(_)) && count.adding() == Adding::Each
+}
+
+/// The newest lines of a count, with the near misses around its period.
+fn lines(count: &Count, scope: &Scope<'_>) -> Vec<SlipLine> {
+    let (span, book, settings) = (scope.span(count), scope.book, scope.settings);
+    let (unit, is_sum) = (count.unit(settings), is_sum(count));
     let line = |fact: &crate::book::Fact| {
         let effect = match count.judge(fact, span, book, settings) {
             Verdict::LeftOut(Reason::OtherKind) => return None,
@@ -129,7 +140,7 @@ pub fn terms_and_lines(count: &Count, scope: &Scope<'_>) -> (Vec<(String, String
     if span.from.is_some() {
         lines.extend(book.facts(before, count.kinds()).rev().filter_map(line).take(NEAR));
     }
-    (terms, lines)
+    lines
 }
 
 /// The slip of a widget that tells of several kinds: how many there are of each, and the lines.
@@ -137,9 +148,8 @@ pub fn terms_and_lines(count: &Count, scope: &Scope<'_>) -> (Vec<(String, String
 pub fn of_several(counts: &[Count], shown: String, scope: &Scope<'_>) -> Slip {
     let mut lines: Vec<SlipLine> = Vec::new();
     let term = |count: &Count| {
-        let lines_of = terms_and_lines(count, scope).1;
         let counted = scope.tally(count).lines;
-        lines.extend(lines_of);
+        lines.extend(self::lines(count, scope));
         (format!("Of {}", count.words()), lines_words(counted))
     };
     let terms = counts.iter().map(term).collect();
