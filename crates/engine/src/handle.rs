@@ -36,11 +36,20 @@ pub struct ChannelHandle {
     clock: Arc<dyn Clock>,
     /// For chat that waits.
     chat_places: Arc<Semaphore>,
+    /// For one question at a time: whatever else there is to do waits for no more than that.
+    question: Arc<Semaphore>,
 }
 
 impl ChannelHandle {
     pub(crate) fn new(id: ChannelId, hub: Arc<Hub>, orders: mpsc::Sender<Order>, clock: Arc<dyn Clock>) -> Self {
-        Self { id, hub, orders, clock, chat_places: Arc::new(Semaphore::new(MOST_CHAT)) }
+        Self {
+            id,
+            hub,
+            orders,
+            clock,
+            chat_places: Arc::new(Semaphore::new(MOST_CHAT)),
+            question: Arc::new(Semaphore::new(1)),
+        }
     }
 
     /// How many times as fast as ours its clock goes: 1, but for a rehearsal.
@@ -260,6 +269,8 @@ impl ChannelHandle {
             // Whoever asked may have gone away meanwhile.
             let _ = reply.send(question(channel, hearing, now));
         });
+        // Questions have their turn in the order in which they came, and are asked one by one.
+        let _turn = self.question.acquire().await.map_err(|_| EngineError::Away)?;
         self.send(Order::Ask(asked)).await?;
         answer.await.map_err(|_| EngineError::Away)
     }

@@ -37,6 +37,7 @@ use crate::time::Instant;
 use crate::widgets::view::View;
 use serde::{Deserialize, Serialize};
 use std::ops::{Deref, DerefMut};
+use std::sync::Arc;
 
 /// A definition and its look, together with its state.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
@@ -46,8 +47,8 @@ pub struct Folded<F: Family> {
     pub definition: F,
     /// How it looks.
     pub look: Look,
-    /// What the ledger made of it.
-    pub state: F::State,
+    /// What the ledger made of it; shared by copies until one of them goes on.
+    pub state: Arc<F::State>,
 }
 
 /// What can be done with a widget of whatever family: all that [`Family`] says of one definition, with its state. A
@@ -197,7 +198,7 @@ impl<F: Family> Widget for Folded<F> {
     }
 
     fn apply(&mut self, entry: &Entry) -> bool {
-        self.definition.apply(&mut self.state, entry)
+        self.definition.apply(Arc::make_mut(&mut self.state), entry)
     }
 
     fn notes(&self) -> u16 {
@@ -209,7 +210,7 @@ impl<F: Family> Widget for Folded<F> {
     }
 
     fn follow(&mut self, news: News<'_>, scope: &Scope<'_>) -> bool {
-        self.definition.follow(&mut self.state, news, scope)
+        self.definition.follow(Arc::make_mut(&mut self.state), news, scope)
     }
 
     fn due(&self, scope: &Scope<'_>) -> Option<(Instant, Act)> {
@@ -360,7 +361,7 @@ macro_rules! families {
                 match (self, setup.definition) {
                     $((Self::$variant(old), Definition::$variant(definition)) => {
                         let refold = !definition.folds_alike(&old.definition);
-                        let state = old.state.clone();
+                        let state = Arc::clone(&old.state);
                         (Self::$variant(Folded { definition, look: setup.look, state }), refold)
                     })+
                     (_, definition) => (Setup { definition, look: setup.look }.unfolded(), true),
@@ -390,7 +391,7 @@ macro_rules! families {
                 let look = self.look;
                 match self.definition {
                     $(Definition::$variant(definition) => {
-                        Piece::$variant(Folded { definition, look, state: <$family as Family>::State::default() })
+                        Piece::$variant(Folded { definition, look, state: Arc::default() })
                     })+
                 }
             }

@@ -17,11 +17,12 @@ use askama::Template;
 use serde::Deserialize;
 use std::collections::BTreeSet;
 use tally_core::channel::Channel;
-use tally_core::look::{Base, Drawer, Form, LookEdit, Looks, OWN_LOOK, OwnLook, Token, from_file, to_file};
+use tally_core::look::{Base, Drawer, Form, Look, LookEdit, Looks, OWN_LOOK, OwnLook, Token, from_file, to_file};
 use tally_core::record::ids::WidgetId;
 use tally_core::time::Instant;
 use tally_core::widgets::Definition;
-use tally_engine::{EngineError, Shaping};
+use tally_core::widgets::view::View;
+use tally_engine::{EngineError, Seen, Shaping};
 
 /// Largest file of tokens that is taken, in bytes.
 const MOST_BYTES: usize = 1024 * 1024;
@@ -47,24 +48,37 @@ struct Page {
     night: bool,
 }
 
-/// Six widgets in a look: the channel's own where it has one of that family, or else a sample.
-fn drawings(channel: &Channel, key: &str, looks: &Looks, now: Instant) -> Vec<String> {
+/// What six widgets show, the channel's own where it has one of that family, or else a sample; and how each looks by each of
+/// some keys of looks.
+fn shown(channel: &Channel, keys: &[String], looks: &Looks, now: Instant) -> Vec<(View, Vec<Look>)> {
     let scope = channel.scope(now);
-    let shown = |family: &&str| {
+    let family = |family: &&str| {
         let own = channel.widgets().find(|(_, piece)| piece.key() == *family).map(|(_, piece)| piece.clone());
         let sample = own.is_none();
         let piece = own.or_else(|| Some(Definition::standard(family, channel.settings())?.unfolded()))?;
-        let (mut piece, _) = piece.edited("look", key, &scope).ok()?;
-        piece.apply_looks(looks);
         let view = if sample { piece.sample(&scope) } else { piece.view(&scope) };
-        Some(widgets::example(widgets::seen(&piece, &view)))
+        let look = |key: &String| {
+            let (mut piece, _) = piece.edited("look", key, &scope).ok()?;
+            piece.apply_looks(looks);
+            Some(piece.look().clone())
+        };
+        Some((view, keys.iter().map(look).collect::<Option<_>>()?))
     };
-    SHOWN.iter().filter_map(shown).collect()
+    SHOWN.iter().filter_map(family).collect()
+}
+
+/// Six widgets in the look that has this place among those for which they were asked.
+fn drawings(shown: &[(View, Vec<Look>)], place: usize) -> Vec<String> {
+    let drawing = |(view, looks): &(View, Vec<Look>)| {
+        let seen = Seen { view, look: looks.get(place)?, celebration: None, muted: false };
+        Some(widgets::example(seen))
+    };
+    shown.iter().filter_map(drawing).collect()
 }
 
 /// `GET /looks`
 pub async fn page(app: web::Data<App>, owner: Owner) -> Result<HttpResponse, WebError> {
-    let (looks, night) = owner
+    let (named, shown, night) = owner
         .channel
         .ask(|channel, now| {
             let looks = channel.looks();
@@ -76,13 +90,17 @@ pub async fn page(app: web::Data<App>, owner: Owner) -> Result<HttpResponse, Web
                 let (name, words) = base.words();
                 (base.key().to_owned(), None, name.to_owned(), words.to_owned())
             });
-            let shown = |(key, id, name, words): (String, Option<u32>, String, String)| {
-                let drawings = drawings(channel, &key, looks, now);
-                Shown { key, id, name, words, drawings }
-            };
-            (own.chain(shipped).map(shown).collect(), looks.night)
+            let named: Vec<_> = own.chain(shipped).collect();
+            let keys: Vec<String> = named.iter().map(|(key, ..)| key.clone()).collect();
+            let shown = shown(channel, &keys, looks, now);
+            (named, shown, looks.night)
         })
         .await?;
+    let drawn = |(place, (key, id, name, words)): (usize, (String, Option<u32>, String, String))| {
+        let drawings = drawings(&shown, place);
+        Shown { key, id, name, words, drawings }
+    };
+    let looks = named.into_iter().enumerate().map(drawn).collect();
     let page = Page { frame: Frame::new(&app, &owner, "/looks").await?, looks, night };
     Ok(HttpResponse::Ok().insert_header(ContentType::html()).body(html(&page)))
 }
@@ -208,11 +226,11 @@ async fn edited(app: &App, owner: &Owner, id: u32, asked: &Asked) -> Result<Stri
         None => None,
     };
     let on: BTreeSet<WidgetId> = record.iter().flat_map(|record| record.air.widgets()).collect();
-    let (looks, drawings, used_by, applied) = owner
+    let (looks, shown, used_by, applied) = owner
         .channel
         .ask(move |channel, now| {
             let looks = Looks { night, ..channel.looks().clone() };
-            let drawings = drawings(channel, &key, &looks, now);
+            let shown = shown(channel, &[key], &looks, now);
             let uses = |(_, piece): &(WidgetId, &tally_core::widgets::Piece)| piece.look().of == Some(id);
             let user = |(id, piece): (WidgetId, &tally_core::widgets::Piece)| UsedBy {
                 id,
@@ -220,9 +238,10 @@ async fn edited(app: &App, owner: &Owner, id: u32, asked: &Asked) -> Result<Stri
                 own: piece.look().own.keys().map(|token| (token.about().0, token.about().1)).collect(),
             };
             let applied = !on.is_empty() && channel.widgets().filter(|(own, _)| on.contains(own)).all(|one| uses(&one));
-            (looks, drawings, channel.widgets().filter(uses).map(user).collect(), applied)
+            (looks, shown, channel.widgets().filter(uses).map(user).collect(), applied)
         })
         .await?;
+    let drawings = drawings(&shown, 0);
     let look = looks.all.get(&id).ok_or(WebError::NotFound)?;
     let tried = match record {
         Some(record) => {

@@ -11,9 +11,9 @@ use actix_web::http::header::ContentType;
 use actix_web::{HttpResponse, web};
 use askama::Template;
 use serde::Deserialize;
-use tally_core::look::Base;
+use tally_core::look::{Base, Look, Shape};
 use tally_core::record::ids::WidgetId;
-use tally_engine::Shaping;
+use tally_engine::{Seen, Shaping};
 
 /// One way to show it.
 struct Variant {
@@ -60,29 +60,31 @@ pub async fn page(
     let backdrop = asked.backdrop.as_deref().unwrap_or("busy");
     let backdrop = ["busy", "dark", "bright", "checker"].into_iter().find(|one| *one == backdrop).unwrap_or("busy");
     let sample = asked.figures.as_deref() == Some("sample");
-    let (title, variants) = owner
+    let (title, view, looks) = owner
         .channel
         .ask(move |channel, now| {
             let (piece, scope) = (channel.staged(id)?, channel.scope(now));
-            let variant = |base: Base, shape: &tally_core::look::Shape| {
+            let look = |base: Base, shape: &'static Shape| {
                 let (styled, _) = piece.edited("look", base.key(), &scope).ok()?;
                 let (styled, _) = styled.edited("shape", shape.key, &scope).ok()?;
-                let view = if sample { styled.sample(&scope) } else { styled.view(&scope) };
-                Some(Variant {
-                    look: base.key(),
-                    name: base.words().0,
-                    shape: shape.key,
-                    shape_name: shape.words,
-                    chosen: styled.look() == piece.look(),
-                    drawing: widgets::example(widgets::seen(&styled, &view)),
-                })
+                Some((base, shape, styled.look().clone(), styled.look() == piece.look()))
             };
             let shapes = piece.shapes().iter();
-            let variants = shapes.flat_map(|shape| Base::ALL.into_iter().filter_map(move |base| variant(base, shape)));
-            Some((piece.title().to_owned(), variants.collect::<Vec<Variant>>()))
+            let looks = shapes.flat_map(|shape| Base::ALL.into_iter().filter_map(move |base| look(base, shape)));
+            let view = if sample { piece.sample(&scope) } else { piece.view(&scope) };
+            Some((piece.title().to_owned(), view, looks.collect::<Vec<_>>()))
         })
         .await?
         .ok_or(WebError::NotFound)?;
+    let variant = |(base, shape, look, chosen): &(Base, &'static Shape, Look, bool)| Variant {
+        look: base.key(),
+        name: base.words().0,
+        shape: shape.key,
+        shape_name: shape.words,
+        chosen: *chosen,
+        drawing: widgets::example(Seen { view: &view, look, celebration: None, muted: false }),
+    };
+    let variants = looks.iter().map(variant).collect();
     let page = Page { frame: Frame::new(&app, &owner, "/widgets").await?, id, title, backdrop, sample, variants };
     Ok(HttpResponse::Ok().insert_header(ContentType::html()).body(html(&page)))
 }
