@@ -62,14 +62,18 @@ impl Book {
     pub fn lines_of(&self, of: Option<Person>, before: (i64, u64)) -> impl Iterator<Item = &Fact> {
         let list = self.lines.list(of);
         let end = list.partition_point(|line| *line < before);
-        list[..end].iter().rev().filter_map(|(at, seq)| self.find(super::instant(*at), Seq(*seq)))
+        list[..end]
+            .iter()
+            .rev()
+            .filter_map(|(at, seq)| self.find(super::instant(*at), Seq(*seq)))
+            .inspect(super::look_at)
     }
 
     /// The same from a place on, oldest first.
     pub fn lines_from(&self, of: Option<Person>, from: (i64, u64)) -> impl Iterator<Item = &Fact> {
         let list = self.lines.list(of);
         let begin = list.partition_point(|line| *line < from);
-        list[begin..].iter().filter_map(|(at, seq)| self.find(super::instant(*at), Seq(*seq)))
+        list[begin..].iter().filter_map(|(at, seq)| self.find(super::instant(*at), Seq(*seq))).inspect(super::look_at)
     }
 
     /// Takes note of whose a fact is: a new one, or one that counts again.

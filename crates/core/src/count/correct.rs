@@ -36,6 +36,28 @@ impl Count {
         true
     }
 
+    /// Goes on from a stretch to another that begins no earlier: takes out what lies before it. False where that cannot be told
+    /// without counting anew.
+    pub(super) fn leave(&self, tally: &mut Tally, (from, to): (Span, Span), book: &Book, settings: &Settings) -> bool {
+        if !matches!(self.what, What::Sum(_)) {
+            return false;
+        }
+        let gone = Span { from: from.from, to: to.from };
+        for fact in book.facts(gone, self.kinds()).filter(|_| gone.to.is_some() && gone.from != gone.to) {
+            match self.judge(fact, from, book, settings) {
+                Verdict::Counts(worth) => {
+                    if tally.largest == Some((worth, fact.at, fact.seq)) {
+                        return false;
+                    }
+                    self.take_out(tally, fact, worth, to, book, settings);
+                }
+                Verdict::LeftOut(Reason::Unpriced) => tally.unpriced = tally.unpriced.saturating_sub(1),
+                Verdict::LeftOut(_) => {}
+            }
+        }
+        true
+    }
+
     fn take_out(&self, tally: &mut Tally, fact: &Fact, worth: i64, span: Span, book: &Book, settings: &Settings) {
         let supporters = self.adding() == Adding::Supporters;
         let mut adds = i128::from(worth);
@@ -58,7 +80,8 @@ impl Count {
         tally.lines = tally.lines.saturating_sub(1);
         if tally.latest == Some(fact.at) {
             let to = after(instant(fact.at), TimeDelta::microseconds(1));
-            let mut earlier = book.facts(span.within(None, Some(to)), self.kinds()).rev();
+            let earlier = span.within(None, Some(to));
+            let mut earlier = book.facts(earlier, self.kinds()).rev();
             let counts = |other: &&Fact| matches!(self.judge(other, span, book, settings), Verdict::Counts(_));
             tally.latest = earlier.find(counts).map(|other| other.at);
         }

@@ -8,8 +8,6 @@ mod example;
 pub mod explain;
 mod filter;
 mod judge;
-#[cfg(test)]
-mod keeping;
 pub mod published;
 pub mod recent;
 mod scope;

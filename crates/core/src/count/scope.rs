@@ -69,6 +69,12 @@ impl Scope<'_> {
         self.tallies.ranking(count, most, self.book, self.settings, self.now)
     }
 
+    /// The first so many supporters by when they last added to a count that keeps its people, the newest first.
+    #[must_use]
+    pub fn newest_people(&self, count: &Count, most: usize) -> Vec<Person> {
+        self.tallies.newest_people(count, most, self.book, self.settings, self.now)
+    }
+
     /// The newest entries that are asked for, oldest first.
     #[must_use]
     pub fn recent(&self, recent: &Recent) -> Vec<Burst> {
@@ -91,7 +97,7 @@ impl Scope<'_> {
     /// When the figure of a count next changes without any entry.
     #[must_use]
     pub fn wakes_at(&self, count: &Count) -> Option<Instant> {
-        count.wakes_at(self.settings, self.book, self.now)
+        count.wakes_at(self.tallies, self.settings, self.book, self.now)
     }
 
     /// The figure of a count.

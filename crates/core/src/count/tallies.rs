@@ -3,8 +3,8 @@
 
 use super::recent::{Burst, Recent, Recents};
 use super::{Count, Ranked, Tally, What};
-use crate::book::names::Moved;
-use crate::book::{Book, Change, Fact};
+use crate::book::names::{Moved, Person};
+use crate::book::{Book, Change, Fact, instant, us};
 use crate::record::happening::Kind;
 use crate::record::ids::WidgetId;
 use crate::record::settings::Settings;
@@ -28,6 +28,15 @@ struct Slot {
     widgets: Vec<WidgetId>,
     /// The figure of a span; none until somebody asks, or when it must be counted anew.
     kept: OnceLock<(Span, Tally)>,
+    /// When the first happened that has a part in that, microseconds of Unix time; none until somebody asks.
+    leaves: OnceLock<Option<i64>>,
+}
+
+impl Slot {
+    fn forget(&mut self) {
+        self.kept.take();
+        self.leaves.take();
+    }
 }
 
 impl Tallies {
@@ -47,9 +56,10 @@ impl Tallies {
                     for kind in Kind::ALL.into_iter().filter(|kind| count.kinds() & kind.bit() != 0) {
                         new.by_kind.entry(kind).or_default().push(place);
                     }
-                    let kept = self.places.get(&count).map(|old| self.slots[*old].kept.clone()).unwrap_or_default();
+                    let old = self.places.get(&count).and_then(|old| self.slots.get(*old)).cloned();
                     new.places.insert(count.clone(), place);
-                    new.slots.push(Slot { count, widgets: Vec::new(), kept });
+                    let (kept, leaves) = old.map(|old| (old.kept, old.leaves)).unwrap_or_default();
+                    new.slots.push(Slot { count, widgets: Vec::new(), kept, leaves });
                     place
                 }
             };
@@ -96,7 +106,7 @@ impl Tallies {
 
     fn forget(&mut self, which: impl Fn(&Count) -> bool, touched: &mut Vec<WidgetId>) {
         for slot in self.slots.iter_mut().filter(|slot| which(&slot.count)) {
-            slot.kept.take();
+            slot.forget();
             touched.extend(&slot.widgets);
         }
     }
@@ -113,8 +123,9 @@ impl Tallies {
             if let Some((span, tally)) = slot.kept.get_mut()
                 && !slot.count.correct(tally, (before, now), *span, book, settings)
             {
-                slot.kept.take();
+                slot.forget();
             }
+            slot.leaves.take();
             touched.extend(&slot.widgets);
         }
     }
@@ -127,12 +138,17 @@ impl Tallies {
             match slot.kept.get_mut() {
                 Some((span, tally)) if is_sum => {
                     let counts = slot.count.add(tally, fact, *span, book, settings);
+                    // One that comes before the first, or is the first, has that looked for again.
+                    let leaves_first = |first: &Option<i64>| first.is_none_or(|first| fact.at < first);
+                    if counts && slot.leaves.get().is_some_and(leaves_first) {
+                        slot.leaves.take();
+                    }
                     if counts || slot.count.may_have_turned(*span, fact) {
                         touched.extend(&slot.widgets);
                     }
                 }
                 _ => {
-                    slot.kept.take();
+                    slot.forget();
                     touched.extend(&slot.widgets);
                 }
             }
@@ -151,12 +167,15 @@ impl Tallies {
             if *kept == span {
                 continue;
             }
-            if !slot.count.can_leave() || !moves_on(*kept, span) {
-                slot.kept.take();
+            let stays = moves_on(*kept, span) && slot.count.leave(tally, (*kept, span), book, settings);
+            if !stays {
+                slot.forget();
                 continue;
             }
-            let gone = Span { from: kept.from, to: span.from };
-            slot.count.leave(tally, gone, *kept, book, settings);
+            if slot.leaves.get().copied().flatten().is_some_and(|first| span.from.is_some_and(|from| first < us(from)))
+            {
+                slot.leaves.take();
+            }
             let come = Span { from: kept.to, to: span.to };
             for fact in book.facts(come, slot.count.kinds()).filter(|_| kept.to.is_some()) {
                 slot.count.add(tally, fact, span, book, settings);
@@ -188,6 +207,32 @@ impl Tallies {
         match self.kept(count, span, book, settings) {
             Some(tally) => tally.figures(),
             None => count.recount(span, book, settings),
+        }
+    }
+
+    /// When the first happened that has a part in the figure of a span, if any has.
+    pub(super) fn first(&self, count: &Count, span: Span, book: &Book, settings: &Settings) -> Option<Instant> {
+        let look = || count.first(span, book, settings).map(us);
+        let slot = self.places.get(count).and_then(|place| self.slots.get(*place));
+        let slot = slot.filter(|slot| slot.kept.get().is_some_and(|(kept, _)| *kept == span));
+        let first = slot.map_or_else(look, |slot| *slot.leaves.get_or_init(look));
+        first.map(instant)
+    }
+
+    /// The newest people of a count that keeps them, and adds something for each of their entries: the first so many.
+    #[must_use]
+    pub fn newest_people(
+        &self,
+        count: &Count,
+        most: usize,
+        book: &Book,
+        settings: &Settings,
+        now: Instant,
+    ) -> Vec<Person> {
+        let span = count.span(settings, book, now);
+        match self.kept(count, span, book, settings) {
+            Some(tally) => tally.newest_people(most),
+            None => count.recount(span, book, settings).newest_people(most),
         }
     }
 

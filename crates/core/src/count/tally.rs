@@ -73,6 +73,18 @@ impl Tally {
         self.largest.map(|(_, at, seq)| (at, seq))
     }
 
+    /// The first so many by when they last added something, the newest first.
+    pub(super) fn newest_people(&self, most: usize) -> Vec<Person> {
+        let mut all: Vec<(Reverse<(i64, u64)>, Person)> =
+            self.people.iter().map(|(who, stand)| (Reverse(stand.since), *who)).collect();
+        if most < all.len() && most > 0 {
+            all.select_nth_unstable(most.saturating_sub(1));
+        }
+        all.truncate(most);
+        all.sort_unstable();
+        all.into_iter().map(|(_, who)| who).collect()
+    }
+
     /// The first so many by what they made of the sum. Equals share a rank, the one who got there
     /// first stands first; whoever made nothing is not ranked.
     #[must_use]
@@ -162,39 +174,6 @@ impl Count {
                 true
             }
             Verdict::LeftOut(_) => false,
-        }
-    }
-
-    /// Whether facts can be taken out of its tally again: sums can, but neither different people nor
-    /// the largest.
-    pub(super) fn can_leave(&self) -> bool {
-        matches!(self.what, What::Sum(_)) && self.adding() == Adding::Each && self.keep != Keep::Largest
-    }
-
-    /// Takes the facts out that were counted in `span` and stand in `gone`.
-    pub(super) fn leave(&self, tally: &mut Tally, gone: Span, span: Span, book: &Book, settings: &Settings) {
-        for fact in book.facts(gone, self.kinds()) {
-            match self.judge(fact, span, book, settings) {
-                Verdict::Counts(worth) => {
-                    tally.sum = tally.sum.saturating_sub(i128::from(worth));
-                    tally.lines = tally.lines.saturating_sub(1);
-                    let who = fact.person().map(|person| book.names().person(person));
-                    if let Some(who) = who
-                        && let Some(stand) = tally.people.get_mut(&who)
-                    {
-                        stand.sum = stand.sum.saturating_sub(i128::from(worth));
-                        stand.lines = stand.lines.saturating_sub(1);
-                        if stand.lines == 0 {
-                            tally.people.remove(&who);
-                        }
-                    }
-                }
-                Verdict::LeftOut(Reason::Unpriced) => tally.unpriced = tally.unpriced.saturating_sub(1),
-                Verdict::LeftOut(_) => {}
-            }
-        }
-        if tally.lines == 0 {
-            tally.latest = None;
         }
     }
 }

@@ -1,6 +1,6 @@
 //! Which stretch of time a count looks at, and when its figure changes by itself.
 
-use super::{Count, Reason, Verdict, What};
+use super::{Count, Reason, Tallies, Verdict, What};
 use crate::book::shows::Show;
 use crate::book::{Book, Fact, What as Happened, instant};
 use crate::record::settings::Settings;
@@ -64,11 +64,14 @@ impl Count {
     /// When its figure next changes without any entry: its period ends or begins, or facts leave a
     /// rolling one or come into it.
     #[must_use]
-    pub fn wakes_at(&self, settings: &Settings, book: &Book, now: Instant) -> Option<Instant> {
+    pub fn wakes_at(&self, tallies: &Tallies, settings: &Settings, book: &Book, now: Instant) -> Option<Instant> {
         let span = self.span(settings, book, now);
         let turns = match (self.period, self.rolling()) {
             (_, Some(length)) if self.until.is_none_or(|until| until > now) => {
-                [self.next_leave(span, length, book, settings), self.next_come(span, book, settings), self.until]
+                // One microsecond after that the first lies before the period.
+                let leave = |first| after(first, together(length, TICK));
+                let leaves = tallies.first(self, span, book, settings).map(leave);
+                [leaves, self.next_come(span, book, settings), self.until]
             }
             (_, Some(_)) => [None; 3],
             // A show ends by an entry; but facts of a period that has not begun wait for it.
@@ -90,10 +93,10 @@ impl Count {
         }
     }
 
-    fn next_leave(&self, span: Span, length: TimeDelta, book: &Book, settings: &Settings) -> Option<Instant> {
+    /// When the first happened that has a part in the figure of a span.
+    pub(super) fn first(&self, span: Span, book: &Book, settings: &Settings) -> Option<Instant> {
         let first = book.facts(span, self.kinds()).find(|fact| self.bears(fact, span, book, settings))?;
-        // One microsecond later it lies before the period.
-        Some(after(instant(first.at), together(length, TICK)))
+        Some(instant(first.at))
     }
 
     /// What is dated ahead waits until it has happened.

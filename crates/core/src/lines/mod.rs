@@ -138,7 +138,7 @@ impl LineFormat {
     #[must_use]
     pub fn wakes_at(&self, period: Period, told: &[Burst], scope: &Scope<'_>) -> Option<Instant> {
         let counts = self.counts(period);
-        let turns = counts.iter().filter_map(|count| count.wakes_at(scope.settings, scope.book, scope.now));
+        let turns = counts.iter().filter_map(|count| scope.wakes_at(count));
         let ages = told.iter().filter(|_| self.ages()).map(|one| age_changes_at(one.at(), scope.now));
         turns.chain(ages).min()
     }

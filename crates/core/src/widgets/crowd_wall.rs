@@ -3,7 +3,7 @@
 use super::{Cued, Family, NoActs, no_such_part};
 use crate::book::chat::Role;
 use crate::count::explain::{Slip, of_several};
-use crate::count::{Count, Keep, Scope, Verdict, sentence as counting};
+use crate::count::{Count, Keep, Scope, sentence as counting};
 use crate::lines::SAMPLE_NAMES;
 use crate::look::tokens::{EDGE, LINES, PLATE, TEXT, TITLED};
 use crate::look::{self, Shape};
@@ -133,9 +133,7 @@ impl CrowdWall {
             Segment::InChat | Segment::Helpers => return None,
         };
         let mut count = Count::of(measure, self.period);
-        if self.who == Segment::Supporters {
-            count.keep = Keep::People;
-        }
+        count.keep = Keep::People;
         if self.who == Segment::Subscribers {
             count.only.tiers.clone_from(&self.tiers);
         }
@@ -151,15 +149,7 @@ impl CrowdWall {
         if self.who == Segment::Supporters {
             return scope.ranking(&count, self.room()).into_iter().map(|one| scope.name(one.who)).collect();
         }
-        let span = scope.span(&count);
-        let mut seen = BTreeSet::new();
-        let counts = |fact: &&crate::book::Fact| {
-            fact.person().is_some() && matches!(count.judge(fact, span, scope.book, scope.settings), Verdict::Counts(_))
-        };
-        let people = scope.book.facts(span, count.kinds()).rev().filter(counts);
-        let people = people.filter_map(crate::book::Fact::person).map(|one| scope.book.names().person(one));
-        let people = people.filter(|who| seen.insert(*who));
-        people.take(self.room()).map(|who| scope.name(who)).collect()
+        scope.newest_people(&count, self.room()).into_iter().map(|who| scope.name(who)).collect()
     }
 
     fn in_chat(&self, scope: &Scope<'_>) -> Vec<String> {

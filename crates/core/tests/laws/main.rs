@@ -9,6 +9,7 @@ mod bot;
 #[path = "../common/mod.rs"]
 mod common;
 mod corrections;
+mod cost;
 mod cues;
 #[path = "../common/hostile.rs"]
 mod hostile;

@@ -16,15 +16,24 @@ const OPEN: usize = 256;
 
 /// The newest entries of all who ask for them, at hand. Only a shortcut: whatever is not at hand is looked for.
 #[derive(Debug, Clone, Default)]
-pub struct Recents(HashMap<Recent, OnceLock<Kept>>);
+pub struct Recents(HashMap<Recent, Slot>);
+
+#[derive(Debug, Clone)]
+struct Slot {
+    /// The kinds that bear on it, as bits.
+    kinds: u16,
+    /// None until somebody asks.
+    known: OnceLock<Kept>,
+}
 
 impl Recents {
     /// For these. What is known of one that stays is kept.
     #[must_use]
     pub fn serving(mut self, asked: impl IntoIterator<Item = Recent>) -> Self {
         let keep = |recent: Recent| {
-            let known = self.0.remove(&recent).unwrap_or_default();
-            (recent, known)
+            let slot = self.0.remove(&recent);
+            let slot = slot.unwrap_or_else(|| Slot { kinds: recent.kinds(), known: OnceLock::new() });
+            (recent, slot)
         };
         Self(asked.into_iter().map(keep).collect())
     }
@@ -32,8 +41,8 @@ impl Recents {
     /// Takes up a change of the book.
     pub fn take(&mut self, change: &Change, book: &Book, settings: &Settings) {
         let all_anew = change.people.regrouped;
-        for (recent, known) in &mut self.0 {
-            let kinds = recent.kinds();
+        for (recent, Slot { kinds, known }) in &mut self.0 {
+            let kinds = *kinds;
             let anew = all_anew || (change.kinds & kinds != 0 && change.corrected.is_none());
             let Some(kept) = known.get_mut() else { continue };
             let runs = Runs { recent, span: kept.span, book, settings };
@@ -55,12 +64,12 @@ impl Recents {
 
     /// All are looked for when next asked.
     pub fn forget_all(&mut self) {
-        self.0.values_mut().for_each(|known| drop(known.take()));
+        self.0.values_mut().for_each(|slot| drop(slot.known.take()));
     }
 
     /// Brings all that are at hand to an instant.
     pub fn turn(&mut self, book: &Book, settings: &Settings, now: Instant) {
-        for (recent, known) in &mut self.0 {
+        for (recent, Slot { known, .. }) in &mut self.0 {
             let Some(kept) = known.get_mut() else { continue };
             let stays = recent.counts.first().is_some_and(|count| count.still_at(kept.span, now));
             let span = if stays { kept.span } else { recent.span(settings, book, now) };
@@ -78,7 +87,7 @@ impl Recents {
     pub fn get(&self, recent: &Recent, book: &Book, settings: &Settings, now: Instant) -> Vec<Burst> {
         let span = recent.span(settings, book, now);
         let known =
-            self.0.get(recent).map(|known| known.get_or_init(|| Kept::of(&Runs { recent, span, book, settings })));
+            self.0.get(recent).map(|slot| slot.known.get_or_init(|| Kept::of(&Runs { recent, span, book, settings })));
         match known.filter(|kept| kept.span == span) {
             Some(kept) => kept.newest(recent.most).copied().collect(),
             None => recent.look(book, settings, now),

@@ -14,6 +14,8 @@
 mod burst;
 mod kept;
 mod run;
+#[cfg(test)]
+mod tests;
 
 pub use burst::{Burst, whose};
 pub use kept::Recents;

@@ -1,9 +1,9 @@
 //! What is kept at hand is what would be counted, or found, in the book.
 
-use super::recent::Recent;
-use super::*;
+use super::Recent;
 use crate::book::Book;
 use crate::book::names::key;
+use crate::count::*;
 use crate::fixtures::settings;
 use crate::money::{Currency, Money};
 use crate::record::acts::ShowAct;
