@@ -42,7 +42,11 @@ impl Task {
     pub(super) fn draw_one(&mut self, id: WidgetId, now: Instant) {
         let begun = tokio::time::Instant::now();
         // Drawing changes nothing; so if one widget cannot be drawn, it keeps its last picture, and the others go on.
-        let drawing = AssertUnwindSafe(|| self.drawn(id, now));
+        let drawing = AssertUnwindSafe(|| {
+            let drawn = self.drawn(id, now);
+            self.alarms.ask(&self.channel, id, now);
+            drawn
+        });
         match std::panic::catch_unwind(drawing) {
             Ok(Some(drawn)) => {
                 let token = self.tokens.get(&id).map_or("", String::as_str);
@@ -51,7 +55,6 @@ impl Task {
             Ok(None) => {}
             Err(_) => tracing::error!(channel = %self.id, widget = %id, "a widget could not be drawn"),
         }
-        self.alarms.ask(&self.channel, id, now);
         self.pace.took(id, begun.elapsed(), tokio::time::Instant::now());
     }
 
