@@ -1,7 +1,7 @@
 //! The load bench: how fast, beside bare baselines run in the same minutes on the same machine.
 //!
 //! Nothing is asserted here, since machines are noisy. It prints a table and, run whole, writes
-//! `docs/bench.md`. `./bench ingest`, `./bench dom`, `./bench pages`, `./bench overlays`, `./bench clocks`, `./bench audience`, `./bench boards`,
+//! `docs/bench.md`. `./bench ingest`, `./bench dense`, `./bench dom`, `./bench pages`, `./bench overlays`, `./bench clocks`, `./bench audience`, `./bench boards`,
 //! `./bench passes`, `./bench fold`, `./bench cues`, `./bench record`, `./bench wiring` and `./bench show` run one part each.
 
 #![allow(clippy::unwrap_used, clippy::expect_used, missing_docs)]
@@ -14,6 +14,7 @@ mod bare;
 mod boards;
 mod clocks;
 mod cues;
+mod dense;
 mod dom;
 mod fold;
 mod ingest;
@@ -39,6 +40,9 @@ fn main() {
         let mut report = Report::default();
         if wanted("ingest") {
             ingest::measure(&mut report).await;
+        }
+        if wanted("dense") {
+            dense::measure(&mut report).await;
         }
         if wanted("dom") {
             dom::measure(&mut report).await;
