@@ -237,6 +237,7 @@ mod tests {
     use super::*;
     use serde_json::json;
 
+    #[allow(clippy::needless_pass_by_value, reason = "each is written where it is read")]
     fn happening(kind: &str, data: serde_json::Value) -> Result<Happening, Problem> {
         super::happening(kind, &(&data).into())
     }

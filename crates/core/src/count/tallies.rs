@@ -77,7 +77,7 @@ impl Tallies {
         self.recents.take(change, book, settings);
         match change.corrected.as_deref() {
             Some((before, now)) if !change.people.regrouped => {
-                self.correct((before, now), book, settings, &mut touched)
+                self.correct((before, now), book, settings, &mut touched);
             }
             _ if change.kinds != 0 => self.forget(|count| count.kinds() & change.kinds != 0, &mut touched),
             _ => {}
