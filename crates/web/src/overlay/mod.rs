@@ -13,6 +13,8 @@ use std::collections::BTreeMap;
 use tally_core::look::{Looks, OWN_LOOK};
 use tally_core::overlay::{Appearances, Overlay, Piece, Side, What};
 use tally_core::record::ids::WidgetId;
+use tally_core::widgets::Piece as Shown;
+use tally_core::widgets::view::View;
 use tally_engine::ChannelHandle;
 use tally_store::overlays::OverlayRecord;
 
@@ -75,21 +77,25 @@ pub async fn pieces_with(
     look: Option<(u32, Looks)>,
 ) -> Result<String, WebError> {
     let (ids, live): (Vec<WidgetId>, bool) = (layout.widgets().collect(), look.is_none());
-    let (drawn, said): (BTreeMap<WidgetId, String>, Appearances) = channel
+    let (seen, said): (Vec<(WidgetId, Shown, View)>, Appearances) = channel
         .ask(move |channel, now| {
             let scope = channel.scope(now);
-            let drawn = |id: WidgetId| {
+            let seen = |id: WidgetId| {
                 let piece = channel.widget(id)?;
-                let Some((look, looks)) = &look else {
-                    return Some((id, widgets::draw(widgets::seen(piece, &piece.view(&scope)))));
-                };
+                let view = piece.view(&scope);
+                let Some((look, looks)) = &look else { return Some((id, piece.clone(), view)) };
                 let (mut piece, _) = piece.edited("look", &format!("{OWN_LOOK}{look}"), &scope).ok()?;
                 piece.apply_looks(looks);
-                Some((id, widgets::example(widgets::seen(&piece, &piece.view(&scope)))))
+                Some((id, piece, view))
             };
-            (ids.into_iter().filter_map(drawn).collect(), channel.appearances(id))
+            (ids.into_iter().filter_map(seen).collect(), channel.appearances(id))
         })
         .await?;
+    let draw = |(id, piece, view): (WidgetId, Shown, View)| {
+        let seen = widgets::seen(&piece, &view);
+        (id, if live { widgets::draw(seen) } else { widgets::example(seen) })
+    };
+    let drawn: BTreeMap<WidgetId, String> = seen.into_iter().map(draw).collect();
     let piece = |piece| {
         let piece: &Piece = piece;
         let inner = match &piece.what {

@@ -4,6 +4,7 @@ use crate::api::Scope;
 use crate::app::App;
 use crate::error::WebError;
 use crate::markup::html;
+use crate::rooms::drawn::drawn;
 use crate::rooms::first_visit::{hashed, named};
 use crate::rooms::frame::Frame;
 use crate::rooms::sign_in::{go_to, not_looked_at, refusal, too_often};
@@ -48,7 +49,7 @@ pub async fn page(app: web::Data<App>, owner: Owner) -> Result<HttpResponse, Web
     };
     let tokens = app.engine.store().api_tokens(owner.channel.id).await?.into_iter().map(kept).collect();
     let page = Page { frame: Frame::new(&app, &owner, "/account").await?, name: owner.name, tokens };
-    Ok(HttpResponse::Ok().insert_header(ContentType::html()).body(html(&page)))
+    drawn(owner.user, page).await
 }
 
 /// A change of password as it is typed.

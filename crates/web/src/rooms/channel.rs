@@ -5,6 +5,7 @@ use crate::app::App;
 use crate::error::WebError;
 use crate::markup::html;
 use crate::rooms::by_itself::{ASKS, ByItself};
+use crate::rooms::drawn::drawn;
 use crate::rooms::first_visit::{CURRENCIES, named, read_settings};
 use crate::rooms::frame::Frame;
 use crate::rooms::sign_in::{refreshed, refusal};
@@ -48,7 +49,7 @@ pub async fn page(app: web::Data<App>, owner: Owner) -> Result<HttpResponse, Web
         week_days: ["Mon", "Sat", "Sun"],
         by_itself: ByItself::of(&app, &owner).await?,
     };
-    Ok(HttpResponse::Ok().insert_header(ContentType::html()).body(html(&page)))
+    drawn(owner.user, page).await
 }
 
 /// What is typed in.

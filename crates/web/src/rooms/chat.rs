@@ -3,6 +3,7 @@
 use crate::app::App;
 use crate::error::{WebError, sentence};
 use crate::markup::html;
+use crate::rooms::drawn::drawn;
 use crate::rooms::frame::Frame;
 use crate::rooms::parts::{Edit, EditedInPlace, Placed, Refused};
 use crate::rooms::sign_in::{go_to, refusal};
@@ -168,7 +169,7 @@ pub async fn page(app: web::Data<App>, owner: Owner, request: HttpRequest) -> Re
         notices: notices(&owner, None).await?,
         list_url: (!token.is_empty()).then(|| Reach::of(&app, &request).commands_url(&token)),
     };
-    Ok(HttpResponse::Ok().insert_header(ContentType::html()).body(html(&page)))
+    drawn(owner.user, page).await
 }
 
 /// `GET /chat/coming`: the notices to come, as they stand now.

@@ -4,6 +4,7 @@
 use crate::app::App;
 use crate::error::{WebError, sentence};
 use crate::markup::html;
+use crate::rooms::drawn::drawn;
 use crate::rooms::frame::Frame;
 use crate::rooms::parts::{Edit, EditedInPlace, Placed, Refused};
 use crate::rooms::sign_in::{go_to, refusal};
@@ -137,7 +138,7 @@ pub async fn page(app: web::Data<App>, owner: Owner) -> Result<HttpResponse, Web
         cues: shown(&app, &owner, None).await?.iter().map(html).collect(),
         starts: starts::all(&offer).into_iter().map(|(words, _)| words).collect(),
     };
-    Ok(HttpResponse::Ok().insert_header(ContentType::html()).body(html(&page)))
+    drawn(owner.user, page).await
 }
 
 /// One to begin with, by its place; without one, an empty cue.

@@ -4,12 +4,11 @@ use crate::app::App;
 use crate::draw::{self, ForWhom};
 use crate::error::{Answer, WebError, entered, press_id, sentence};
 use crate::live;
-use crate::markup::html;
+use crate::rooms::drawn::drawn;
 use crate::rooms::frame::Frame;
 use crate::rooms::on_picture;
 use crate::rooms::sign_in::{go_to, refusal};
 use crate::security::session::Owner;
-use actix_web::http::header::ContentType;
 use actix_web::{HttpRequest, HttpResponse, web};
 use askama::Template;
 use chrono::TimeDelta;
@@ -93,7 +92,7 @@ pub async fn page(app: web::Data<App>, owner: Owner, looked: web::Query<Looked>)
         desk: if desk.more.contains_key(&wanted) { wanted } else { 0 },
         desks: desk.more.into_iter().map(|(id, one)| (id, one.name)).collect(),
     };
-    Ok(HttpResponse::Ok().insert_header(ContentType::html()).body(html(&page)))
+    drawn(owner.user, page).await
 }
 
 /// `POST /desk`: what stands on a desk from now on; `order` names every widget in its order, `shown` those

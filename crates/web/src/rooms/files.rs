@@ -3,10 +3,9 @@
 use crate::app::App;
 use crate::clips::{MOST_IN_ALL, Users};
 use crate::error::WebError;
-use crate::markup::html;
+use crate::rooms::drawn::drawn;
 use crate::rooms::frame::Frame;
 use crate::security::session::Owner;
-use actix_web::http::header::ContentType;
 use actix_web::{HttpResponse, web};
 use askama::Template;
 use tally_core::look::Sort;
@@ -69,7 +68,7 @@ pub async fn page(app: web::Data<App>, owner: Owner) -> Result<HttpResponse, Web
         most: size(MOST_IN_ALL),
         share: (used * 100).div_ceil(MOST_IN_ALL),
     };
-    Ok(HttpResponse::Ok().insert_header(ContentType::html()).body(html(&page)))
+    drawn(owner.user, page).await
 }
 
 #[cfg(test)]

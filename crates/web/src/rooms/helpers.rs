@@ -5,6 +5,7 @@ use crate::draw::since;
 use crate::error::WebError;
 use crate::markup::{attachment, html};
 use crate::qr;
+use crate::rooms::drawn::drawn;
 use crate::rooms::first_visit::named;
 use crate::rooms::frame::Frame;
 use crate::rooms::sign_in::{go_to, refusal};
@@ -151,7 +152,7 @@ pub async fn page(app: web::Data<App>, owner: Owner) -> Result<HttpResponse, Web
     let (jobs, passes) = owner.channel.ask(tell).await?;
     let frame = Frame::new(&app, &owner, "/helpers").await?;
     let page = Page { frame, jobs, passes, hours: HOURS, most_devices: MOST_DEVICES, join: owner.reach.join_url() };
-    Ok(HttpResponse::Ok().insert_header(ContentType::html()).body(html(&page)))
+    drawn(owner.user, page).await
 }
 
 /// A pass as its form says it: a widget each in the fields `widget`.

@@ -5,6 +5,7 @@ use crate::error::{WebError, sentence};
 use crate::markup::{attachment, html};
 use crate::overlay::{self, For};
 use crate::rooms::control::Control;
+use crate::rooms::drawn::{drawn, drawn_with};
 use crate::rooms::frame::Frame;
 use crate::rooms::received::{self, Named};
 use crate::rooms::sign_in::{go_to, refusal};
@@ -96,13 +97,15 @@ pub async fn page(app: web::Data<App>, owner: Owner) -> Result<HttpResponse, Web
             (named, shown, looks.night)
         })
         .await?;
-    let drawn = |(place, (key, id, name, words)): (usize, (String, Option<u32>, String, String))| {
-        let drawings = drawings(&shown, place);
-        Shown { key, id, name, words, drawings }
-    };
-    let looks = named.into_iter().enumerate().map(drawn).collect();
-    let page = Page { frame: Frame::new(&app, &owner, "/looks").await?, looks, night };
-    Ok(HttpResponse::Ok().insert_header(ContentType::html()).body(html(&page)))
+    let frame = Frame::new(&app, &owner, "/looks").await?;
+    drawn_with(owner.user, move || {
+        let one = |(place, (key, id, name, words)): (usize, (String, Option<u32>, String, String))| {
+            let drawings = drawings(&shown, place);
+            Shown { key, id, name, words, drawings }
+        };
+        Page { frame, looks: named.into_iter().enumerate().map(one).collect(), night }
+    })
+    .await
 }
 
 /// A new look as it is typed: its name, and from which one it is derived.
@@ -280,7 +283,7 @@ pub async fn room(
         edited: edited(&app, &owner, id, &asked).await?,
         overlays: overlays.into_iter().map(|one| (one.id, one.air.name)).collect(),
     };
-    Ok(HttpResponse::Ok().insert_header(ContentType::html()).body(html(&room)))
+    drawn(owner.user, room).await
 }
 
 /// What is said otherwise.

@@ -8,6 +8,7 @@ pub mod chat;
 mod control;
 pub mod cues;
 pub mod desk;
+mod drawn;
 pub mod feeds;
 pub mod files;
 pub mod first_visit;

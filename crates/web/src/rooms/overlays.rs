@@ -5,6 +5,7 @@ use crate::error::{Answer, WebError, sentence};
 use crate::markup::html;
 use crate::overlay::{self, For, titles, words};
 use crate::own_style;
+use crate::rooms::drawn::drawn;
 use crate::rooms::frame::Frame;
 use crate::rooms::layout_tools;
 use crate::rooms::sign_in::{go_to, refusal};
@@ -60,7 +61,7 @@ pub async fn page(app: web::Data<App>, owner: Owner) -> Result<HttpResponse, Web
     };
     let overlays = app.engine.store().overlays(owner.channel.id).await?.into_iter().map(listed).collect();
     let page = List { frame: Frame::new(&app, &owner, "/overlays").await?, overlays, sizes: SIZES };
-    Ok(HttpResponse::Ok().insert_header(ContentType::html()).body(html(&page)))
+    drawn(owner.user, page).await
 }
 
 /// A new overlay as it is typed: its name, and one of the sizes or another.
@@ -173,7 +174,7 @@ pub async fn room(app: web::Data<App>, owner: Owner, id: web::Path<u32>) -> Resu
         height: layout.height,
         widgets,
     };
-    Ok(HttpResponse::Ok().insert_header(ContentType::html()).body(html(&room)))
+    drawn(owner.user, room).await
 }
 
 /// What the room gets after a step: everything that has changed with it.

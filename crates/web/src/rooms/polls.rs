@@ -5,10 +5,10 @@ use crate::app::App;
 use crate::csv_file::{self, CsvFile};
 use crate::error::{WebError, sentence};
 use crate::markup::{attachment, html};
+use crate::rooms::drawn::drawn;
 use crate::rooms::frame::Frame;
 use crate::rooms::sign_in::{go_to, refusal};
 use crate::security::session::Owner;
-use actix_web::http::header::ContentType;
 use actix_web::{HttpResponse, web};
 use askama::Template;
 use serde::Deserialize;
@@ -188,7 +188,7 @@ fn rows(channel: &Channel, now: Instant) -> Vec<PollRow> {
 pub async fn page(app: web::Data<App>, owner: Owner) -> Result<HttpResponse, WebError> {
     let polls = owner.channel.ask(rows).await?;
     let page = Page { frame: Frame::new(&app, &owner, "/polls").await?, polls };
-    Ok(HttpResponse::Ok().insert_header(ContentType::html()).body(html(&page)))
+    drawn(owner.user, page).await
 }
 
 /// `GET /polls/{widget}/chart.svg?which=line-12`

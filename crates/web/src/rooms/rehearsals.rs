@@ -2,11 +2,10 @@
 
 use crate::app::App;
 use crate::error::{WebError, sentence};
-use crate::markup::html;
+use crate::rooms::drawn::drawn;
 use crate::rooms::frame::Frame;
 use crate::rooms::sign_in::{go_to, refusal};
 use crate::security::session::Owner;
-use actix_web::http::header::ContentType;
 use actix_web::{HttpResponse, web};
 use askama::Template;
 use serde::Deserialize;
@@ -77,7 +76,7 @@ pub async fn page(app: web::Data<App>, owner: Owner) -> Result<HttpResponse, Web
         overlays: overlays.into_iter().map(|one| (one.id, one.air.name)).collect(),
         on_air: owner.channel.ask(|channel, _| channel.book().shows().on_air().is_some()).await?,
     };
-    Ok(HttpResponse::Ok().insert_header(ContentType::html()).body(html(&page)))
+    drawn(owner.user, page).await
 }
 
 /// What is rehearsed, from the room's form.

@@ -2,20 +2,20 @@
 
 use crate::app::App;
 use crate::error::WebError;
-use crate::markup::html;
+use crate::rooms::drawn::drawn_with;
 use crate::rooms::frame::Frame;
 use crate::rooms::readiness::{self, Readiness};
 use crate::rooms::sign_in::{go_to, refusal};
 use crate::security::session::Owner;
 use crate::security::tokens;
 use crate::widgets;
-use actix_web::http::header::ContentType;
 use actix_web::{HttpResponse, web};
 use askama::Template;
 use serde::Deserialize;
 use tally_core::channel::starts::{STARTS, Start};
 use tally_core::record::ids::WidgetId;
 use tally_core::sentence;
+use tally_core::widgets::view::View;
 use tally_core::widgets::{Definition, Piece, Setup};
 use tally_engine::Shaping;
 
@@ -74,49 +74,55 @@ pub async fn page(app: web::Data<App>, owner: Owner) -> Result<HttpResponse, Web
         Away { id: one.id, family: family_name(piece.key()), title: piece.title().to_owned() }
     });
     let away = away.collect();
-    let rows = owner
+    let rows: Vec<(Row, Piece, View)> = owner
         .channel
         .ask_all(move |channel, hearing, now| {
             let scope = channel.scope(now);
             let row = |(id, piece): (WidgetId, &Piece)| {
-                Some(Row {
+                let row = Row {
                     id,
                     family: family_name(piece.key()),
                     title: piece.title().to_owned(),
                     sentence: sentence::plain(&piece.sentence(&scope)),
-                    drawing: widgets::draw(widgets::seen(piece, &piece.view(&scope))),
+                    drawing: String::new(),
                     trying: channel.draft(id).is_some(),
                     readiness: readiness::of(channel, hearing, id, &feeds, now)?,
-                })
+                };
+                Some((row, piece.clone(), piece.view(&scope)))
             };
             channel.widgets().filter_map(row).collect()
         })
         .await?;
-    let page = Page {
-        frame: Frame::new(&app, &owner, "/widgets").await?,
-        rows,
-        away,
-        families: Definition::FAMILIES,
-        starts: &STARTS,
-    };
-    Ok(HttpResponse::Ok().insert_header(ContentType::html()).body(html(&page)))
+    let frame = Frame::new(&app, &owner, "/widgets").await?;
+    drawn_with(owner.user, move || {
+        let draw = |(row, piece, view)| Row { drawing: widgets::draw(widgets::seen(&piece, &view)), ..row };
+        let rows = rows.into_iter().map(draw).collect();
+        Page { frame, rows, away, families: Definition::FAMILIES, starts: &STARTS }
+    })
+    .await
 }
 
 /// `GET /widgets/starts`: the ready-made starts, drawn.
 pub async fn starts(owner: Owner) -> Result<HttpResponse, WebError> {
-    let drawn = owner
+    let samples: Vec<(Start, Piece, View)> = owner
         .channel
         .ask(|channel, now| {
             let scope = channel.scope(now);
-            let draw = |start: Start| {
+            let sample = |start: Start| {
                 let piece = start.piece(channel.settings(), now).ok()??;
-                let drawing = widgets::example(widgets::seen(&piece, &piece.sample(&scope)));
-                Some((start, family_name(start.family), drawing))
+                let view = piece.sample(&scope);
+                Some((start, piece, view))
             };
-            STARTS.into_iter().filter_map(draw).collect()
+            STARTS.into_iter().filter_map(sample).collect()
         })
         .await?;
-    Ok(HttpResponse::Ok().insert_header(ContentType::html()).body(html(&Starts { starts: drawn })))
+    drawn_with(owner.user, move || {
+        let draw = |(start, piece, view): (Start, Piece, View)| {
+            (start, family_name(start.family), widgets::example(widgets::seen(&piece, &view)))
+        };
+        Starts { starts: samples.into_iter().map(draw).collect() }
+    })
+    .await
 }
 
 /// Which family, or which start, is wanted.

@@ -2,11 +2,10 @@
 
 use crate::app::App;
 use crate::error::{WebError, sentence};
-use crate::markup::html;
+use crate::rooms::drawn::drawn;
 use crate::rooms::frame::Frame;
 use crate::rooms::sign_in::{refreshed, refusal};
 use crate::security::session::Owner;
-use actix_web::http::header::ContentType;
 use actix_web::{HttpResponse, web};
 use askama::Template;
 use chrono::NaiveDateTime;
@@ -72,7 +71,7 @@ pub async fn page(app: web::Data<App>, owner: Owner) -> Result<HttpResponse, Web
         channel.book().shows().all().iter().rev().take(SHOWS).map(|show| row(channel, show, now)).collect()
     };
     let page = Page { frame: Frame::new(&app, &owner, "/shows").await?, rows: owner.channel.ask(list).await? };
-    Ok(HttpResponse::Ok().insert_header(ContentType::html()).body(html(&page)))
+    drawn(owner.user, page).await
 }
 
 /// Says something about shows, and answers with what follows once it is said.

@@ -2,12 +2,11 @@
 
 use crate::app::App;
 use crate::error::WebError;
-use crate::markup::html;
+use crate::rooms::drawn::drawn_with;
 use crate::rooms::frame::Frame;
 use crate::rooms::sign_in::go_to;
 use crate::security::session::Owner;
 use crate::widgets;
-use actix_web::http::header::ContentType;
 use actix_web::{HttpResponse, web};
 use askama::Template;
 use serde::Deserialize;
@@ -76,17 +75,19 @@ pub async fn page(
         })
         .await?
         .ok_or(WebError::NotFound)?;
-    let variant = |(base, shape, look, chosen): &(Base, &'static Shape, Look, bool)| Variant {
-        look: base.key(),
-        name: base.words().0,
-        shape: shape.key,
-        shape_name: shape.words,
-        chosen: *chosen,
-        drawing: widgets::example(Seen { view: &view, look, celebration: None, muted: false }),
-    };
-    let variants = looks.iter().map(variant).collect();
-    let page = Page { frame: Frame::new(&app, &owner, "/widgets").await?, id, title, backdrop, sample, variants };
-    Ok(HttpResponse::Ok().insert_header(ContentType::html()).body(html(&page)))
+    let frame = Frame::new(&app, &owner, "/widgets").await?;
+    drawn_with(owner.user, move || {
+        let variant = |(base, shape, look, chosen): &(Base, &'static Shape, Look, bool)| Variant {
+            look: base.key(),
+            name: base.words().0,
+            shape: shape.key,
+            shape_name: shape.words,
+            chosen: *chosen,
+            drawing: widgets::example(Seen { view: &view, look, celebration: None, muted: false }),
+        };
+        Page { frame, id, title, backdrop, sample, variants: looks.iter().map(variant).collect() }
+    })
+    .await
 }
 
 /// Which look, and which shape.

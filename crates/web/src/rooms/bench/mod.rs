@@ -11,6 +11,7 @@ use crate::app::App;
 use crate::error::{WebError, sentence};
 use crate::markup::html;
 use crate::own_style;
+use crate::rooms::drawn::drawn;
 use crate::rooms::frame::Frame;
 use crate::rooms::parts::{PartBox, Placed, Refused, placed};
 use crate::rooms::readiness::{self, Place, Readiness};
@@ -235,7 +236,7 @@ pub async fn page(
         read_url: owner.reach.read_url(&record.page_token),
         text_file: text_file::shown(&app, id).await?,
     };
-    Ok(HttpResponse::Ok().insert_header(ContentType::html()).body(html(&page)))
+    drawn(owner.user, page).await
 }
 
 /// One part of the sentence or the look, as its form sends it.

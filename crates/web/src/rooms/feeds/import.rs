@@ -4,6 +4,7 @@ use super::known::Known;
 use crate::app::App;
 use crate::error::{WebError, sentence};
 use crate::markup::html;
+use crate::rooms::drawn::drawn;
 use crate::rooms::frame::Frame;
 use crate::rooms::received::{self, Named};
 use crate::rooms::sign_in::{go_to, refusal};
@@ -128,7 +129,7 @@ pub async fn page(app: web::Data<App>, owner: Owner, token: web::Path<String>) -
         page.sample.clone_from(&look.sample);
         page.is_table = true;
     }
-    Ok(HttpResponse::Ok().insert_header(ContentType::html()).body(html(&page)))
+    drawn(owner.user, page).await
 }
 
 /// Which column is what, as the form says it.

@@ -10,12 +10,11 @@ pub mod wire;
 use crate::app::App;
 use crate::draw::{Lamp, since};
 use crate::error::{WebError, sentence};
-use crate::markup::html;
+use crate::rooms::drawn::drawn;
 use crate::rooms::frame::Frame;
 use crate::rooms::sign_in::{refreshed, refusal};
 use crate::security::session::Owner;
 use crate::security::tokens;
-use actix_web::http::header::ContentType;
 use actix_web::{HttpResponse, web};
 use askama::Template;
 use chrono::TimeDelta;
@@ -202,7 +201,7 @@ pub async fn page(app: web::Data<App>, owner: Owner) -> Result<HttpResponse, Web
     let (mut imports, rows): (Vec<Row>, Vec<Row>) = rows.into_iter().partition(|row| row.withdrawn.is_some());
     imports.reverse();
     let page = Page { frame: Frame::new(&app, &owner, "/feeds").await?, rows, imports };
-    Ok(HttpResponse::Ok().insert_header(ContentType::html()).body(html(&page)))
+    drawn(owner.user, page).await
 }
 
 async fn change(app: &App, owner: &Owner, id: u32, change: FeedChange) -> Result<HttpResponse, WebError> {

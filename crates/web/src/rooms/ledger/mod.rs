@@ -9,6 +9,7 @@ use crate::app::App;
 use crate::draw::since;
 use crate::error::WebError;
 use crate::markup::html;
+use crate::rooms::drawn::drawn;
 use crate::rooms::frame::Frame;
 use crate::security::session::Owner;
 use actix_web::http::header::ContentType;
@@ -206,7 +207,7 @@ pub async fn page(app: web::Data<App>, owner: Owner, wanted: web::Query<Wanted>)
         feeds,
         hand: manual::form(&owner).await?,
     };
-    Ok(HttpResponse::Ok().insert_header(ContentType::html()).body(html(&page)))
+    drawn(owner.user, page).await
 }
 
 /// `GET /ledger/lines`: the lines alone, for a page that follows what comes in.
