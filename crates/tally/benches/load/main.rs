@@ -13,6 +13,7 @@ mod audience;
 mod bare;
 mod boards;
 mod clocks;
+mod compare;
 mod cues;
 mod dense;
 mod dom;
@@ -33,6 +34,11 @@ fn main() {
     let arguments: Vec<String> = std::env::args().skip(1).filter(|one| one != "--bench").collect();
     if arguments.first().is_some_and(|one| one == bare::ARGUMENT) {
         return bare::serve();
+    }
+    if let [compare, program, parts @ ..] = arguments.as_slice()
+        && compare == "compare"
+    {
+        return compare::by_turns(program.as_ref(), parts);
     }
     let wanted = |part: &str| arguments.is_empty() || arguments.iter().any(|one| one == part);
     let runtime = tokio::runtime::Builder::new_multi_thread().worker_threads(2).enable_all().build().unwrap();

@@ -7,6 +7,9 @@ use std::io::{BufRead, BufReader};
 use std::process::{Child, Command, Stdio};
 use tempfile::TempDir;
 
+/// In the environment, another program than the one that was built with the tests: `./bench compare` drives one.
+pub const PROGRAM: &str = "TALLY_PROGRAM";
+
 /// A running program and the folder in which it keeps its things.
 pub struct Program {
     pub base: String,
@@ -157,7 +160,8 @@ fn spawn_in(
     first: bool,
     envs: &[(&str, OsString)],
 ) -> Spawned {
-    let mut child = Command::new(env!("CARGO_BIN_EXE_tally"))
+    let program = std::env::var_os(PROGRAM).unwrap_or_else(|| env!("CARGO_BIN_EXE_tally").into());
+    let mut child = Command::new(program)
         .args(["--listen", listen, "--database", database])
         .arg("--data")
         .arg(folder.path())
