@@ -138,10 +138,9 @@ impl Tallies {
             match slot.kept.get_mut() {
                 Some((span, tally)) if is_sum => {
                     let counts = slot.count.add(tally, fact, *span, book, settings);
-                    // One that comes before the first, or is the first, has that looked for again.
-                    let leaves_first = |first: &Option<i64>| first.is_none_or(|first| fact.at < first);
-                    if counts && slot.leaves.get().is_some_and(leaves_first) {
-                        slot.leaves.take();
+                    let comes_first = |first: &Option<i64>| first.is_none_or(|first| fact.at < first);
+                    if counts && slot.leaves.get().is_some_and(comes_first) {
+                        slot.leaves = OnceLock::from(Some(fact.at));
                     }
                     if counts || slot.count.may_have_turned(*span, fact) {
                         touched.extend(&slot.widgets);
@@ -178,7 +177,10 @@ impl Tallies {
             }
             let come = Span { from: kept.to, to: span.to };
             for fact in book.facts(come, slot.count.kinds()).filter(|_| kept.to.is_some()) {
-                slot.count.add(tally, fact, span, book, settings);
+                // Where there was none, the first has come.
+                if slot.count.add(tally, fact, span, book, settings) && slot.leaves.get() == Some(&None) {
+                    slot.leaves = OnceLock::from(Some(fact.at));
+                }
             }
             *kept = span;
         }

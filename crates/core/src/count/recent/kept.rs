@@ -8,6 +8,7 @@ use crate::count::tallies::moves_on;
 use crate::record::settings::Settings;
 use crate::time::Instant;
 use crate::time::calendar::Span;
+use std::collections::hash_map::Entry;
 use std::collections::{BTreeMap, HashMap};
 use std::sync::OnceLock;
 
@@ -30,12 +31,16 @@ impl Recents {
     /// For these. What is known of one that stays is kept.
     #[must_use]
     pub fn serving(mut self, asked: impl IntoIterator<Item = Recent>) -> Self {
-        let keep = |recent: Recent| {
-            let slot = self.0.remove(&recent);
-            let slot = slot.unwrap_or_else(|| Slot { kinds: recent.kinds(), known: OnceLock::new() });
-            (recent, slot)
-        };
-        Self(asked.into_iter().map(keep).collect())
+        let mut new = HashMap::new();
+        for recent in asked {
+            // Several widgets may ask for the same.
+            if let Entry::Vacant(place) = new.entry(recent) {
+                let known = self.0.remove(place.key());
+                let slot = known.unwrap_or_else(|| Slot { kinds: place.key().kinds(), known: OnceLock::new() });
+                place.insert(slot);
+            }
+        }
+        Self(new)
     }
 
     /// Takes up a change of the book.

@@ -201,7 +201,10 @@ proptest! {
                 prop_assert_eq!(at_hand, recent.look(book, settings, *now), "{:?}", recent);
             }
             for count in counted() {
-                let counted = count.recount(count.span(settings, book, *now), book, settings);
+                let span = count.span(settings, book, *now);
+                let counted = count.recount(span, book, settings);
+                let first = tallies.first(&count, span, book, settings);
+                prop_assert_eq!(first, count.first(span, book, settings), "{:?}", count);
                 let at_hand = tallies.get(&count, book, settings, *now);
                 prop_assert_eq!(at_hand, counted.figures(), "{:?}", count);
                 let ranking = tallies.ranking(&count, 9, book, settings, *now);
