@@ -50,12 +50,6 @@ impl Seen {
         let filled = format!(".blank[data-key={blank}]:not(.is-left-out):not([open])");
         self.browser.shows_one(&filled).await;
     }
-
-    /// Presses a key on something that has the focus.
-    async fn key(&self, css: &str, keys: &str) {
-        self.browser.run(&format!("document.querySelector({css:?}).focus()")).await;
-        self.browser.keys(keys).await;
-    }
 }
 
 const ENTER: &str = "\u{e007}";
@@ -184,43 +178,43 @@ async fn a_platform_is_wired_by_its_stream_and_a_later_rule_takes_what_came_befo
 async fn a_shop_is_wired_by_keys_as_a_form_and_as_a_list() {
     let seen = Seen::new("Turntable motor").await;
     let browser = &seen.browser;
-    seen.key("#wire-any_webhook > summary", ENTER).await;
-    seen.key("#any_webhook-name", "Shop").await;
+    browser.press("#wire-any_webhook > summary", ENTER).await;
+    browser.press("#any_webhook-name", "Shop").await;
     browser.keys(ENTER).await;
     browser.shows("h1", "Shop").await;
     let url = browser.run("return document.getElementById('rules-url').value").await;
     seen.service("ticket-office/calls", &format!("url={}", url.as_str().unwrap())).await;
     seen.service("ticket-office", "customer=oatcake_jo&thing=enamel+mug&pieces=2&paid=%C2%A324.00").await;
     browser.shows("#rules-arrived", "Matches no rule").await;
-    seen.key(".rules-message", ENTER).await;
+    browser.press(".rules-message", ENTER).await;
     browser.shows_one("[data-leaf='/body/paid']").await;
-    seen.key(".rules-tree-head button", ENTER).await;
+    browser.press(".rules-tree-head button", ENTER).await;
     browser.shows(".rule.is-guess", "it is").await;
     browser.shows("#rules-trial", "1 would be a purchase.").await;
     browser.shows("#rules-arrived", "oatcake_jo bought 2 × enamel mug for £24").await;
     // A blank is opened, another value pressed, and the old one pressed again, all by keys.
-    seen.key(".blank[data-key=name] > summary", ENTER).await;
+    browser.press(".blank[data-key=name] > summary", ENTER).await;
     browser.shows_one(".blank[data-key=name][open]").await;
-    seen.key("[data-leaf='/body/thing']", ENTER).await;
+    browser.press("[data-leaf='/body/thing']", ENTER).await;
     browser.shows("#rules-arrived", "enamel mug bought").await;
-    seen.key(".blank[data-key=name] > summary", ENTER).await;
+    browser.press(".blank[data-key=name] > summary", ENTER).await;
     browser.shows_one(".blank[data-key=name][open]").await;
-    seen.key("[data-leaf='/body/customer']", ENTER).await;
+    browser.press("[data-leaf='/body/customer']", ENTER).await;
     browser.shows("#rules-arrived", "oatcake_jo bought").await;
-    seen.key(".rules-presses .press-main", ENTER).await;
+    browser.press(".rules-presses .press-main", ENTER).await;
     browser.shows("#rules .rules-now", "What its rules fit counts").await;
 
     // The same orders as a list.
     browser.go(&format!("{}/feeds", seen.program.base)).await;
-    seen.key("#wire-list > summary", ENTER).await;
-    seen.key("#list-name", "Orders").await;
-    seen.key("#list-url", &format!("{}/ticket-office/orders.json", seen.world)).await;
-    seen.key("#wire-list .address-row .press", ENTER).await;
+    browser.press("#wire-list > summary", ENTER).await;
+    browser.press("#list-name", "Orders").await;
+    browser.press("#list-url", &format!("{}/ticket-office/orders.json", seen.world)).await;
+    browser.press("#wire-list .address-row .press", ENTER).await;
     browser.shows_one("#wire-list [data-pick='/orders']").await;
-    seen.key("#wire-list [data-pick='/orders']", ENTER).await;
+    browser.press("#wire-list [data-pick='/orders']", ENTER).await;
     let items = browser.run("return document.getElementById('list-items').value").await;
     assert_eq!(items, json!("/orders"));
-    seen.key("#wire-list form .press-main:last-child", ENTER).await;
+    browser.press("#wire-list form .press-main:last-child", ENTER).await;
     browser.shows("h1", "Orders").await;
     browser.shows("#rules-arrived", "Matches no rule").await;
     seen.browser.close().await;

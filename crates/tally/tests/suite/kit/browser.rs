@@ -200,7 +200,32 @@ impl Browser {
 
     /// Presses keys wherever the focus is.
     pub async fn keys(&self, keys: &str) {
-        self.client.active_element().await.unwrap().send_keys(keys).await.unwrap();
+        let began = std::time::Instant::now();
+        loop {
+            match self.client.active_element().await.unwrap().send_keys(keys).await {
+                Ok(()) => return,
+                // A live page may have drawn the element anew since it was found; then no key was pressed.
+                Err(error) if error.is_stale_element_reference() => {
+                    assert!(began.elapsed() < PATIENCE, "the focus never stands still");
+                }
+                Err(error) => panic!("{keys:?}: {error}"),
+            }
+        }
+    }
+
+    /// Presses keys on an element, which has the focus then.
+    pub async fn press(&self, css: &str, keys: &str) {
+        let began = std::time::Instant::now();
+        loop {
+            let element = self.client.wait().at_most(PATIENCE).for_element(Locator::Css(css)).await.unwrap();
+            match element.send_keys(keys).await {
+                Ok(()) => return,
+                Err(error) if error.is_stale_element_reference() => {
+                    assert!(began.elapsed() < PATIENCE, "{css} never stands still");
+                }
+                Err(error) => panic!("{css}: {error}"),
+            }
+        }
     }
 
     /// Waits until the page's live connection stands: until the signal strip is drawn, where a page has one.
