@@ -22,15 +22,8 @@ impl Count {
         if !matches!(self.what, What::Sum(_)) {
             return false;
         }
-        match self.judge(before, span, book, settings) {
-            Verdict::Counts(worth) => {
-                if tally.largest == Some((worth, before.at, before.seq)) {
-                    return false;
-                }
-                self.take_out(tally, before, worth, span, book, settings);
-            }
-            Verdict::LeftOut(Reason::Unpriced) => tally.unpriced = tally.unpriced.saturating_sub(1),
-            Verdict::LeftOut(_) => {}
+        if !self.let_go(tally, before, (span, span), book, settings) {
+            return false;
         }
         self.add(tally, now, span, book, settings);
         true
@@ -43,17 +36,25 @@ impl Count {
             return false;
         }
         let gone = Span { from: from.from, to: to.from };
-        for fact in book.facts(gone, self.kinds()).filter(|_| gone.to.is_some() && gone.from != gone.to) {
-            match self.judge(fact, from, book, settings) {
-                Verdict::Counts(worth) => {
-                    if tally.largest == Some((worth, fact.at, fact.seq)) {
-                        return false;
-                    }
-                    self.take_out(tally, fact, worth, to, book, settings);
-                }
-                Verdict::LeftOut(Reason::Unpriced) => tally.unpriced = tally.unpriced.saturating_sub(1),
-                Verdict::LeftOut(_) => {}
-            }
+        let mut gone = book.facts(gone, self.kinds()).filter(|_| gone.to.is_some() && gone.from != gone.to);
+        gone.all(|fact| self.let_go(tally, fact, (from, to), book, settings))
+    }
+
+    /// Takes out what was counted within one stretch and is no longer within another. False where what is left cannot be told
+    /// without counting anew.
+    fn let_go(
+        &self,
+        tally: &mut Tally,
+        fact: &Fact,
+        (was, is): (Span, Span),
+        book: &Book,
+        settings: &Settings,
+    ) -> bool {
+        match self.judge(fact, was, book, settings) {
+            Verdict::Counts(worth) if tally.largest == Some((worth, fact.at, fact.seq)) => return false,
+            Verdict::Counts(worth) => self.take_out(tally, fact, worth, is, book, settings),
+            Verdict::LeftOut(Reason::Unpriced) => tally.unpriced = tally.unpriced.saturating_sub(1),
+            Verdict::LeftOut(_) => {}
         }
         true
     }

@@ -10,7 +10,7 @@ use crate::record::ids::WidgetId;
 use crate::record::settings::Settings;
 use crate::time::Instant;
 use crate::time::calendar::{Period, Span};
-use std::collections::{BTreeSet, HashMap};
+use std::collections::{BTreeMap, BTreeSet, HashMap};
 use std::sync::OnceLock;
 
 /// See the module.
@@ -18,7 +18,7 @@ use std::sync::OnceLock;
 pub struct Tallies {
     slots: Vec<Slot>,
     places: HashMap<Count, usize>,
-    by_kind: HashMap<Kind, Vec<usize>>,
+    by_kind: BTreeMap<Kind, Vec<usize>>,
     recents: Recents,
 }
 
@@ -166,7 +166,7 @@ impl Tallies {
             if *kept == span {
                 continue;
             }
-            let stays = moves_on(*kept, span) && slot.count.leave(tally, (*kept, span), book, settings);
+            let stays = kept.moves_on_to(span) && slot.count.leave(tally, (*kept, span), book, settings);
             if !stays {
                 slot.forget();
                 continue;
@@ -244,15 +244,4 @@ impl Tallies {
         let (kept, tally) = slot.kept.get_or_init(|| (span, count.recount(span, book, settings)));
         (*kept == span).then_some(tally)
     }
-}
-
-/// Whether a span is the same stretch of time as another, or a part of it and what comes after it, so
-/// that facts only leave at its beginning and come at its end.
-pub(super) fn moves_on(before: Span, after: Span) -> bool {
-    let meets = before.to.is_none_or(|to| after.from.is_none_or(|from| from <= to));
-    let ends = match (before.to, after.to) {
-        (Some(before), Some(after)) => before <= after,
-        (before, after) => before == after,
-    };
-    before.from <= after.from && meets && ends
 }

@@ -75,6 +75,18 @@ impl Span {
     pub fn contains(&self, at: Instant) -> bool {
         self.from.is_none_or(|from| at >= from) && self.to.is_none_or(|to| at < to)
     }
+
+    /// Whether another is the same stretch, or a part of this one and what comes after it, so that what lies inside only leaves
+    /// at the beginning and comes at the end.
+    #[must_use]
+    pub fn moves_on_to(self, other: Self) -> bool {
+        let meets = self.to.is_none_or(|to| other.from.is_none_or(|from| from <= to));
+        let ends = match (self.to, other.to) {
+            (Some(own), Some(other)) => own <= other,
+            (own, other) => own == other,
+        };
+        self.from <= other.from && meets && ends
+    }
 }
 
 /// The word for definitions and forms, and the words in a sentence, of each period.

@@ -67,14 +67,15 @@ pub struct Burst {
     /// The sum in the channel's currency, where all have a price.
     pub priced: Option<i64>,
     pub(super) common: Option<Common>,
-    gifts: bool,
+    /// Whether it is of gifts, also where it stands alone.
+    is_of_gifts: bool,
 }
 
 impl Burst {
-    /// Of one entry.
-    pub(super) fn of(fact: &Fact, common: Option<Common>, book: &Book) -> Self {
+    /// Of one entry, begun by the line `key`.
+    pub(super) fn of(fact: &Fact, key: u64, common: Option<Common>, book: &Book) -> Self {
         let mut burst = Self {
-            key: fact.seq,
+            key,
             first: fact.place(),
             newest: fact.place(),
             times: 0,
@@ -83,21 +84,16 @@ impl Burst {
             same: book.money(fact).map(|money| Money { minor: 0, ..money }),
             priced: fact.coins().map(|_| 0),
             common,
-            gifts: is_gift(fact),
+            is_of_gifts: is_gift(fact),
         };
         burst.join(fact, book);
         burst
     }
 
-    /// The same, begun by another line.
-    pub(super) fn keyed(self, key: u64) -> Self {
-        Self { key, ..self }
-    }
-
     /// Of one entry that stands by itself.
     #[must_use]
     pub fn alone(fact: &Fact, book: &Book) -> Self {
-        Self::of(fact, None, book)
+        Self::of(fact, fact.seq, None, book)
     }
 
     pub(super) fn join(&mut self, fact: &Fact, book: &Book) {
@@ -143,13 +139,13 @@ impl Burst {
     }
 
     pub(super) fn is_of_gifts(&self) -> bool {
-        self.gifts
+        self.is_of_gifts
     }
 
     /// One subscription that was given is told by its receiver, several by their giver.
     #[must_use]
     pub fn by_giver(&self) -> bool {
-        self.gifts && (self.number > 0 || self.given > 1)
+        self.is_of_gifts && (self.number > 0 || self.given > 1)
     }
 
     /// How many were given. The subscriptions of a gift come besides it, so the two are never added up.

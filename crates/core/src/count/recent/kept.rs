@@ -4,7 +4,6 @@ use super::burst::{Burst, Common};
 use super::run::{Run, Runs, boundary};
 use super::{Place, Recent};
 use crate::book::{Book, Change, Fact, instant};
-use crate::count::tallies::moves_on;
 use crate::record::settings::Settings;
 use crate::time::Instant;
 use crate::time::calendar::Span;
@@ -145,7 +144,7 @@ impl Open {
         }
         match &mut self.burst {
             Some(burst) => burst.join(fact, runs.book),
-            None => self.burst = Some(Burst::of(fact, Some(common), runs.book).keyed(self.first.1)),
+            None => self.burst = Some(Burst::of(fact, self.first.1, Some(common), runs.book)),
         }
     }
 }
@@ -188,7 +187,7 @@ impl Kept {
         }
         let Some(common) = runs.common(fact) else {
             if self.span.contains(instant(fact.at)) {
-                self.put(fact.place(), Burst::of(fact, None, runs.book), runs);
+                self.put(fact.place(), Burst::alone(fact, runs.book), runs);
             }
             return self.trim(runs);
         };
@@ -320,7 +319,7 @@ impl Kept {
             None => {
                 let told = runs.recent.is_told(after, runs.book, runs.settings);
                 if told && self.span.contains(instant(after.at)) {
-                    self.put(place, Burst::of(after, None, runs.book), runs);
+                    self.put(place, Burst::alone(after, runs.book), runs);
                 }
             }
         }
@@ -330,7 +329,7 @@ impl Kept {
     /// Goes on to another stretch: what lies before it leaves, what was dated ahead comes.
     fn move_to(&mut self, runs: &Runs<'_>) {
         let (before, after) = (self.span, runs.span);
-        if !moves_on(before, after) {
+        if !before.moves_on_to(after) {
             self.lost = true;
             return;
         }

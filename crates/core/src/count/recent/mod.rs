@@ -110,7 +110,7 @@ impl Recent {
                 continue;
             }
             let Some(common) = common else {
-                found.insert(fact.place(), Burst::of(fact, None, runs.book));
+                found.insert(fact.place(), Burst::alone(fact, runs.book));
                 continue;
             };
             let run = runs.up_to(fact, common);

@@ -145,7 +145,7 @@ impl<'a> Runs<'a> {
             }
             match folded.last_mut().filter(|(place, _)| *place == key.place()) {
                 Some((_, burst)) => burst.join(fact, self.book),
-                None => folded.push((key.place(), Burst::of(fact, Some(run.common), self.book).keyed(key.seq))),
+                None => folded.push((key.place(), Burst::of(fact, key.seq, Some(run.common), self.book))),
             }
         }
         folded
