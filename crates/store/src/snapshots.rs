@@ -4,6 +4,7 @@ use crate::schema::{book_parts, snapshot_parts, snapshots};
 use crate::{Store, StoreError, Work};
 use diesel::dsl::max;
 use diesel::prelude::*;
+use std::sync::mpsc::{Receiver, SyncSender};
 use std::time::Duration;
 use tally_core::book::{Fact, PART};
 use tally_core::channel::Snapshot;
@@ -11,8 +12,9 @@ use tally_core::record::ids::ChannelId;
 
 /// Raised whenever folding or the form of what is kept changes; older ones are then left aside.
 const VERSION: u32 = 9;
-/// How many parts are read at a time.
+/// How many parts are read at a time, and how often before the first of them are decoded.
 const PARTS_A_READ: i64 = 64;
+const READ_AHEAD: usize = 4;
 /// Bytes in a part of a snapshot: far below what a packet may hold.
 const BYTES_A_PART: usize = 1024 * 1024;
 /// A large channel takes its time.
@@ -131,8 +133,23 @@ impl Store {
     }
 }
 
+/// A part as it is kept: its day, which it is, and its facts.
+type Part = (i64, u32, Vec<u8>);
+
+/// The pages of a book, decoded while the next parts are read; none where one cannot be read.
 fn pages(conn: &mut MysqlConnection, channel: ChannelId) -> Result<Option<Pages>, StoreError> {
-    let mut pages: Pages = Vec::new();
+    std::thread::scope(|scope| {
+        let (read, waiting) = std::sync::mpsc::sync_channel::<Vec<Part>>(READ_AHEAD);
+        let decoding = scope.spawn(move || decoded(&waiting, channel));
+        let all = read_parts(conn, channel, &read);
+        drop(read);
+        let pages = decoding.join().map_err(|_| StoreError::Unreadable("a part of the book".into()))?;
+        all.map(|()| pages)
+    })
+}
+
+/// Reads all parts in order, until nobody wants more.
+fn read_parts(conn: &mut MysqlConnection, channel: ChannelId, to: &SyncSender<Vec<Part>>) -> Result<(), StoreError> {
     let mut after: Option<(i64, u32)> = None;
     loop {
         let mut query = book_parts::table
@@ -145,17 +162,25 @@ fn pages(conn: &mut MysqlConnection, channel: ChannelId) -> Result<Option<Pages>
             let later = book_parts::day.gt(day).or(book_parts::day.eq(day).and(book_parts::part.gt(part)));
             query = query.filter(later);
         }
-        let parts: Vec<(i64, u32, Vec<u8>)> = query.load(conn)?;
-        let Some((day, part, _)) = parts.last() else { return Ok(Some(pages)) };
+        let parts: Vec<Part> = query.load(conn)?;
+        let Some((day, part, _)) = parts.last() else { return Ok(()) };
         after = Some((*day, *part));
-        for (day, _, body) in parts {
-            let read: Result<Vec<Fact>, _> = postcard::from_bytes(&body);
-            let facts = read.inspect_err(|error| tracing::warn!(%error, %channel, "a part of the book cannot be read"));
-            let Ok(facts) = facts else { return Ok(None) };
-            match pages.last_mut() {
-                Some((last, page)) if *last == day => page.extend(facts),
-                _ => pages.push((day, facts)),
-            }
+        if to.send(parts).is_err() {
+            return Ok(());
         }
     }
+}
+
+fn decoded(waiting: &Receiver<Vec<Part>>, channel: ChannelId) -> Option<Pages> {
+    let mut pages: Pages = Vec::new();
+    for (day, _, body) in waiting.iter().flatten() {
+        let read: Result<Vec<Fact>, _> = postcard::from_bytes(&body);
+        let facts = read.inspect_err(|error| tracing::warn!(%error, %channel, "a part of the book cannot be read"));
+        let facts = facts.ok()?;
+        match pages.last_mut() {
+            Some((last, page)) if *last == day => page.extend(facts),
+            _ => pages.push((day, facts)),
+        }
+    }
+    Some(pages)
 }

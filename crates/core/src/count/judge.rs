@@ -1,7 +1,7 @@
 //! What one fact comes to in a count, and why it is left out.
 
 use super::{Count, Miss, What};
-use crate::book::{Adjusted, Book, Fact, What as Happened, instant};
+use crate::book::{Adjusted, Book, Fact, What as Happened, instant, us};
 use crate::count::Worth;
 use crate::record::measure::Measure;
 use crate::record::settings::Settings;
@@ -76,13 +76,12 @@ impl Count {
     #[must_use]
     pub fn judge(&self, fact: &Fact, span: Span, book: &Book, settings: &Settings) -> Verdict {
         let adds = self.adds(fact, book, settings);
-        let at = instant(fact.at);
         let reason = match adds {
             Err(Reason::OtherKind) => Reason::OtherKind,
             _ if fact.voided() => Reason::Voided,
             _ if !book.stands(fact) => Reason::Withdrawn,
-            _ if span.from.is_some_and(|from| at < from) => Reason::Before,
-            _ if span.to.is_some_and(|to| at >= to) => Reason::After,
+            _ if span.from.is_some_and(|from| fact.at < us(from)) => Reason::Before,
+            _ if span.to.is_some_and(|to| fact.at >= us(to)) => Reason::After,
             Err(reason) => reason,
             Ok(adds) => return Verdict::Counts(adds),
         };
