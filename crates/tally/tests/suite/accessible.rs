@@ -66,6 +66,8 @@ async fn axe_finds_nothing_on_any_screen() {
             browser.go(&format!("{}{room}", program.base)).await;
             browser.live().await;
             assert_eq!(violations(&browser).await, Vec::<String>::new(), "{room} {scheme}");
+            let bare = "return document.querySelectorAll('input[name=csrf][value=\"\"]').length";
+            assert_eq!(browser.run(bare).await, 0, "forms of {room} that would be refused");
         }
     }
     for board in ["Shunting derby", "Lamp room darts", "Forfeit table"] {

@@ -1,8 +1,9 @@
 //! Rooms are drawn in their turn, and never on the threads that answer sockets and deliveries.
 
 use crate::error::WebError;
-use crate::heavy::{HeavyError, ROOMS};
+use crate::heavy::{ROOMS, Whose};
 use crate::markup::html;
+use crate::security::csrf;
 use actix_web::HttpResponse;
 use actix_web::http::header::ContentType;
 use askama::Template;
@@ -11,8 +12,20 @@ use askama::Template;
 ///
 /// # Errors
 /// They ask for too much at once.
-pub async fn drawn(user: u32, page: impl Template + Send + 'static) -> Result<HttpResponse, WebError> {
-    drawn_with(user, move || page).await
+pub async fn drawn(whose: Whose, page: impl Template + Send + 'static) -> Result<HttpResponse, WebError> {
+    drawn_with(whose, move || page).await
+}
+
+/// Draws something of a request in its turn.
+///
+/// # Errors
+/// See [`drawn`].
+pub async fn in_turn<T: Send + 'static>(
+    whose: Whose,
+    draw: impl FnOnce() -> T + Send + 'static,
+) -> Result<T, WebError> {
+    let token = csrf::of_request();
+    Ok(ROOMS.run(whose, move || csrf::drawing(token, draw)).await?)
 }
 
 /// The same, where making the page is a part of drawing it.
@@ -20,12 +33,9 @@ pub async fn drawn(user: u32, page: impl Template + Send + 'static) -> Result<Ht
 /// # Errors
 /// See [`drawn`].
 pub async fn drawn_with<T: Template>(
-    user: u32,
+    whose: Whose,
     page: impl FnOnce() -> T + Send + 'static,
 ) -> Result<HttpResponse, WebError> {
-    let drawn = ROOMS.run_for(user, move || html(&page())).await.map_err(|error| match error {
-        HeavyError::Busy => WebError::TooMany(1),
-        HeavyError::Failed => WebError::Inside("a room could not be drawn".into()),
-    })?;
+    let drawn = in_turn(whose, move || html(&page())).await?;
     Ok(HttpResponse::Ok().insert_header(ContentType::html()).body(drawn))
 }

@@ -24,6 +24,18 @@ const KEY: &str = "csrf";
 tokio::task_local! {
     /// The session of the request that is being answered.
     static SESSION: Session;
+    /// Its token, where a page is drawn on another thread than the request is answered on.
+    static TOKEN: String;
+}
+
+/// The token of the request that is being answered, for drawing its page elsewhere; empty where it has no session.
+pub fn of_request() -> String {
+    SESSION.try_with(token).unwrap_or_default()
+}
+
+/// Draws a page of a request elsewhere: its forms carry this token.
+pub fn drawing<T>(token: String, draw: impl FnOnce() -> T) -> T {
+    TOKEN.sync_scope(token, draw)
 }
 
 /// The session's token, made when first asked for.
@@ -45,7 +57,7 @@ pub fn renew(session: &Session) {
 
 /// The field of a form that carries the token, as markup. Tokens need no escaping.
 pub fn field() -> String {
-    let token = SESSION.try_with(token).unwrap_or_default();
+    let token = TOKEN.try_with(String::clone).unwrap_or_else(|_| of_request());
     format!(r#"<input type="hidden" name="{FIELD}" value="{token}">"#)
 }
 
