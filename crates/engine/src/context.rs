@@ -2,7 +2,7 @@
 
 use crate::calls::Call;
 use crate::clock::Clock;
-use crate::draw::Draw;
+use crate::drawers::Drawers;
 use crate::health::Health;
 use crate::keep::Keep;
 use std::sync::Arc;
@@ -17,7 +17,8 @@ pub(crate) struct Context {
     pub store: Store,
     /// Where the task's own lines are kept.
     pub keep: Keep,
-    pub draw: Arc<dyn Draw>,
+    /// Where what the task publishes is drawn.
+    pub drawers: Drawers,
     pub clock: Arc<dyn Clock>,
     /// Where tasks run, whoever asks for one first: not on a thread that answers requests.
     pub runtime: Handle,

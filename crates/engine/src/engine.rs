@@ -4,6 +4,7 @@ use crate::calls::{Call, MOST_CALLS};
 use crate::clock::Clock;
 use crate::context::Context;
 use crate::draw::Draw;
+use crate::drawers::Drawers;
 use crate::error::EngineError;
 use crate::handle::ChannelHandle;
 use crate::hub::Hub;
@@ -80,7 +81,7 @@ impl Engine {
         let context = Context {
             keep: Keep::Database { store: store.clone(), ledger: store.ledger() },
             store,
-            draw,
+            drawers: Drawers::new(draw),
             clock,
             runtime: Handle::current(),
             health: Arc::default(),

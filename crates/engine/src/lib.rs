@@ -9,6 +9,7 @@ mod clock;
 mod commands;
 mod context;
 mod draw;
+mod drawers;
 mod engine;
 mod error;
 mod handle;

@@ -2,10 +2,12 @@
 
 use crate::app::App;
 use crate::error::WebError;
+use crate::heavy::{ROOMS, Whose};
 use crate::markup::html;
 use crate::security::behind::behind;
 use crate::security::headers::AIR_POLICY;
-use crate::{fonts, live, widgets};
+use crate::widgets::Drawable;
+use crate::{fonts, live};
 use actix_web::http::header;
 use actix_web::{HttpRequest, HttpResponse, web};
 use askama::Template;
@@ -68,7 +70,8 @@ pub async fn page(
     design: web::Query<Design>,
 ) -> Result<HttpResponse, WebError> {
     let (channel, id) = find(&app, &request, &token).await?;
-    let Some((family, drawing, _)) = look(&channel, id).await? else { return Err(WebError::NotFound) };
+    let (family, seen) = look(&channel, id).await?.ok_or(WebError::NotFound)?;
+    let drawing = ROOMS.run(Whose::Channel(channel.id), move || seen.to_string()).await?;
     let design = design.into_inner().shape(family)?;
     let drawing = design.map_or_else(|| drawing.clone(), |design| in_design(&drawing, design));
     let covered = *channel.hub.cover_watch().borrow();
@@ -108,17 +111,11 @@ pub async fn page_live(
     }
 }
 
-/// A widget's family, its drawing and its text.
-pub(crate) async fn look(
-    channel: &ChannelHandle,
-    id: WidgetId,
-) -> Result<Option<(&'static str, String, String)>, WebError> {
-    let seen = channel
-        .ask(move |channel, now| {
-            let piece = channel.widget(id)?;
-            let view = piece.view(&channel.scope(now));
-            Some((piece.key(), widgets::draw(widgets::seen(piece, &view)), view.text()))
-        })
-        .await?;
-    Ok(seen)
+/// A widget's family, and what it shows.
+async fn look(channel: &ChannelHandle, id: WidgetId) -> Result<Option<(&'static str, Drawable)>, WebError> {
+    let seen = channel.ask(move |channel, now| {
+        let piece = channel.widget(id)?;
+        Some((piece.key(), Drawable::of(piece, &channel.scope(now))))
+    });
+    Ok(seen.await?)
 }

@@ -2,6 +2,7 @@
 
 use crate::faces::Faces;
 use crate::inbox::Ready;
+use crate::once::Once;
 use crate::security::access::Access;
 use crate::security::limits::Limits;
 use crate::security::peers::Proxies;
@@ -65,6 +66,8 @@ pub struct App {
     pub text_files: Arc<TextFiles>,
     /// Rules of feeds, made ready.
     pub ready: Ready,
+    /// The stages of overlays on air.
+    pub stages: Once,
 }
 
 impl App {
@@ -89,6 +92,7 @@ impl App {
             uploads,
             text_files,
             ready: Ready::default(),
+            stages: Once::default(),
         }
     }
 

@@ -11,16 +11,17 @@ use serde::Serialize;
 use std::collections::BTreeMap;
 use tally_core::book::chat::ChatLine;
 use tally_core::channel::{Bound, Desk, RollLine};
+use tally_core::count::Scope;
 use tally_core::record::happening::Kind;
 use tally_core::record::ids::WidgetId;
 use tally_core::time::Instant;
 use tally_core::time::calendar::Calendar;
 use tally_core::time::words::minutes_words;
-use tally_core::widgets::Lever;
 use tally_core::widgets::poll::PhaseWord as PollPhase;
 use tally_core::widgets::subathon::{PhaseWord, SubathonView};
 use tally_core::widgets::view::View;
 use tally_core::widgets::wheel::PhaseWord as WheelPhase;
+use tally_core::widgets::{Lever, Piece};
 use tally_engine::{Draw, Drawn, Heard, OnAir, Pulse, PulseFeed, Seen, Shown};
 
 /// A feed that has brought nothing for this long is quiet.
@@ -168,7 +169,7 @@ struct Needs<'a> {
 #[derive(Template)]
 #[template(path = "chat_roll.html")]
 struct ChatRoll<'a> {
-    lines: &'a [(u64, &'a ChatLine)],
+    lines: &'a [(u64, ChatLine)],
 }
 
 /// A feed's lamp: full, half or hollow, always with a word.
@@ -220,15 +221,15 @@ pub fn since(calendar: &Calendar, at: Instant, now: Instant) -> String {
 pub struct Drawer;
 
 impl Draw for Drawer {
-    fn widget(&self, shown: &Shown<'_>) -> Drawn {
+    fn widget(&self, shown: &Shown) -> Drawn {
         let seq = Some(shown.seq.0);
-        let air = message(seq, [("w", widgets::draw(shown.seen))], Some(shown.id));
-        let (view, levers) = (shown.seen.view, shown.levers);
-        let plate = |for_whom| plate(shown.id, for_whom, view, levers, shown.attention);
+        let air = message(seq, [("w", widgets::draw(shown.seen()))], Some(shown.id));
+        let (view, levers) = (&shown.view, shown.levers.as_slice());
+        let plate = |for_whom| plate(shown.id, for_whom, view, levers, shown.attention.as_deref());
         // Nothing on the stage means that it shows what is on air.
-        let tried = shown.tried.map(widgets::draw).unwrap_or_default();
+        let tried = shown.tried().map(widgets::draw).unwrap_or_default();
         let pad = |names| pad(view, levers, names).map(|pad| ("s", pad));
-        let desk = [("d", plate(ForWhom::Owner(shown.desk))), ("t", tried)].into_iter().chain(pad(true));
+        let desk = [("d", plate(ForWhom::Owner(&shown.desk))), ("t", tried)].into_iter().chain(pad(true));
         let desk = message(seq, desk, Some(shown.id));
         let helpers = shown.for_helpers.then(|| [("d", plate(ForWhom::Helper))].into_iter().chain(pad(false)));
         let helpers = helpers.map(|parts| message(seq, parts, Some(shown.id)));
@@ -239,20 +240,21 @@ impl Draw for Drawer {
         message(None, [("r", widgets::draw(seen))], Some(id))
     }
 
-    fn pulse(&self, pulse: &Pulse<'_>) -> ByteString {
+    fn pulse(&self, pulse: &Pulse) -> ByteString {
         let lines = lines(pulse);
         let lamp = |feed: &PulseFeed| Lamp::of(&feed.name, &feed.heard, &pulse.calendar, pulse.now);
         let lamps: Vec<Lamp> = pulse.feeds.iter().map(lamp).collect();
         let needs: Vec<(String, String)> = pulse.needs.iter().cloned().chain(silent(pulse, &lamps)).collect();
-        let attention: Vec<&(String, String)> = needs.iter().chain(pulse.attention).collect();
+        let attention: Vec<&(String, String)> = needs.iter().chain(&pulse.attention).collect();
         let clock_jump = pulse.clock_jump.map(jump_words);
-        let strip = Strip { clock_jump, attention, lamps, pages: pulse.pages, last: lines.first(), chat: pulse.chat };
+        let strip =
+            Strip { clock_jump, attention, lamps, pages: pulse.pages, last: lines.first(), chat: pulse.chat.as_ref() };
         let air = AirSwitch::of(pulse.on_air, &pulse.calendar, pulse.now);
         let (roll, needs) = (html(&Roll { lines: &lines }), html(&Needs { needs: &needs }));
         message(None, [("strip", html(&strip)), ("roll", roll), ("needs", needs), ("air", html(&air))], None)
     }
 
-    fn chat(&self, lines: &[(u64, &ChatLine)]) -> ByteString {
+    fn chat(&self, lines: &[(u64, ChatLine)]) -> ByteString {
         message(None, [("chat", html(&ChatRoll { lines }))], None)
     }
 }
@@ -265,7 +267,7 @@ fn jump_words(jump: TimeDelta) -> String {
 
 /// The feeds of which the desk has to be told: those that fail, and, on air, those that brought something in this show and are
 /// quiet now.
-fn silent<'a>(pulse: &'a Pulse<'_>, lamps: &'a [Lamp]) -> impl Iterator<Item = (String, String)> + 'a {
+fn silent<'a>(pulse: &'a Pulse, lamps: &'a [Lamp]) -> impl Iterator<Item = (String, String)> + 'a {
     let began = match pulse.on_air {
         OnAir::Off => None,
         OnAir::Since(at) | OnAir::Ending(at, _) => Some(at),
@@ -281,7 +283,7 @@ fn silent<'a>(pulse: &'a Pulse<'_>, lamps: &'a [Lamp]) -> impl Iterator<Item = (
     })
 }
 
-fn lines(pulse: &Pulse<'_>) -> Vec<Line> {
+fn lines(pulse: &Pulse) -> Vec<Line> {
     let line = |(line, widget): &(RollLine, Option<String>)| Line {
         seq: line.seq.0,
         time: since(&pulse.calendar, line.happened_at, pulse.now),
@@ -293,8 +295,42 @@ fn lines(pulse: &Pulse<'_>) -> Vec<Line> {
     pulse.roll.iter().rev().map(line).collect()
 }
 
+/// What is seen of a widget by whoever operates it.
+pub struct Operated {
+    /// Which.
+    pub id: WidgetId,
+    /// What it is called.
+    pub title: String,
+    view: View,
+    levers: Vec<Lever>,
+    attention: Option<String>,
+}
+
+impl Operated {
+    /// As a widget stands at an instant.
+    pub fn of(id: WidgetId, piece: &Piece, scope: &Scope<'_>) -> Self {
+        Self {
+            id,
+            title: piece.title().to_owned(),
+            view: piece.view(scope),
+            levers: piece.levers(scope),
+            attention: piece.attention(scope),
+        }
+    }
+
+    /// Its plate.
+    pub fn plate(&self, for_whom: ForWhom<'_>) -> String {
+        plate(self.id, for_whom, &self.view, &self.levers, self.attention.as_deref())
+    }
+
+    /// Its pad, if it is a board; with the names of other helpers or without.
+    pub fn pad(&self, names: bool) -> Option<String> {
+        pad(&self.view, &self.levers, names)
+    }
+}
+
 /// A plate for the desk; without levers where nothing can be operated.
-pub fn plate(id: WidgetId, for_whom: ForWhom<'_>, view: &View, levers: &[Lever], attention: Option<&str>) -> String {
+fn plate(id: WidgetId, for_whom: ForWhom<'_>, view: &View, levers: &[Lever], attention: Option<&str>) -> String {
     let key = |lever: &Lever| match for_whom {
         ForWhom::Owner(desk) => {
             let (action, value, side) = (lever.action.to_owned(), lever.value, lever.side);

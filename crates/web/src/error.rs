@@ -1,6 +1,7 @@
 //! One place where failures become answers: problem+json (RFC 9457) for programs, a page or a line
 //! of text for people. What is inside stays inside: a 5xx says nothing of its cause, the log does.
 
+use crate::heavy::HeavyError;
 use crate::markup::html;
 use actix_web::http::StatusCode;
 use actix_web::http::header::{self, ContentType};
@@ -109,6 +110,15 @@ pub fn press_id(id: String) -> Result<String, WebError> {
         return Err(WebError::Refused("A press needs an id of its own.".into()));
     }
     Ok(id)
+}
+
+impl From<HeavyError> for WebError {
+    fn from(error: HeavyError) -> Self {
+        match error {
+            HeavyError::Busy => Self::TooMany(1),
+            HeavyError::Failed => Self::Inside("something could not be drawn".into()),
+        }
+    }
 }
 
 impl From<EngineError> for WebError {

@@ -7,16 +7,37 @@
 use std::collections::{BTreeMap, VecDeque};
 use std::panic::AssertUnwindSafe;
 use std::sync::{Arc, Condvar, LazyLock, Mutex, MutexGuard, PoisonError};
+use tally_core::record::ids::ChannelId;
 use tokio::sync::oneshot;
 
 /// Where everything is decoded that people send, one file after the other: decoding one may take 150 MB.
-pub static DECODERS: LazyLock<Heavy> = LazyLock::new(|| Heavy::new(1, 12));
+pub static DECODERS: LazyLock<Heavy> = LazyLock::new(|| Heavy::new(1, [12, 12]));
 
-/// Where rooms are drawn: half of the cores stay free for everything else.
+/// Where rooms and pages are drawn: half of the cores stay free for everything else.
 pub static ROOMS: LazyLock<Heavy> = LazyLock::new(|| {
     let cores = std::thread::available_parallelism().map_or(1, std::num::NonZero::get);
-    Heavy::new((cores / 2).max(1), 32)
+    Heavy::new((cores / 2).max(1), [32, 4_096])
 });
+
+/// For whom something is done. Each has turns of their own.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
+pub enum Whose {
+    /// Somebody signed in.
+    Person(u32),
+    /// A helper, by their pass.
+    Helper(u32),
+    /// Pages and programs that follow a channel.
+    Channel(ChannelId),
+    /// Whoever sends a file or a password.
+    Anybody,
+}
+
+impl Whose {
+    /// Whether it is one person, who needs only so much at a time; of what follows a channel there are thousands.
+    fn is_somebody(self) -> bool {
+        matches!(self, Self::Person(_) | Self::Helper(_))
+    }
+}
 
 type Job = Box<dyn FnOnce() + Send>;
 
@@ -34,8 +55,8 @@ pub enum HeavyError {
 /// A few threads and a bounded queue before them.
 pub struct Heavy {
     queue: Arc<Queue>,
-    /// How much may wait for each of those for whom it is done.
-    most: usize,
+    /// How much may wait for somebody, and in all.
+    most: [usize; 2],
 }
 
 #[derive(Default)]
@@ -47,16 +68,19 @@ struct Queue {
 /// What waits, by whom it is for, and whose turn is next.
 #[derive(Default)]
 struct Waiting {
-    of: BTreeMap<u32, VecDeque<Job>>,
-    turns: VecDeque<u32>,
+    of: BTreeMap<Whose, VecDeque<Job>>,
+    turns: VecDeque<Whose>,
+    in_all: usize,
 }
 
 impl Waiting {
-    fn push(&mut self, whose: u32, job: Job, most: usize) -> bool {
-        let own = self.of.entry(whose).or_default();
-        if own.len() >= most {
+    fn push(&mut self, whose: Whose, job: Job, [most, in_all]: [usize; 2]) -> bool {
+        let own = self.of.get(&whose).map_or(0, VecDeque::len);
+        if self.in_all >= in_all || whose.is_somebody() && own >= most {
             return false;
         }
+        self.in_all = self.in_all.saturating_add(1);
+        let own = self.of.entry(whose).or_default();
         if own.is_empty() {
             self.turns.push_back(whose);
         }
@@ -68,6 +92,7 @@ impl Waiting {
         let whose = self.turns.pop_front()?;
         let own = self.of.get_mut(&whose)?;
         let job = own.pop_front();
+        self.in_all = self.in_all.saturating_sub(1);
         if own.is_empty() {
             self.of.remove(&whose);
         } else {
@@ -78,9 +103,9 @@ impl Waiting {
 }
 
 impl Heavy {
-    /// So many threads, before which so much may wait for each of those for whom it is done.
+    /// So many threads, before which so much may wait for somebody, and in all.
     #[must_use]
-    pub fn new(threads: usize, most: usize) -> Self {
+    pub fn new(threads: usize, most: [usize; 2]) -> Self {
         let queue = Arc::<Queue>::default();
         for _ in 0..threads {
             let queue = Arc::clone(&queue);
@@ -89,21 +114,14 @@ impl Heavy {
         Self { queue, most }
     }
 
-    /// Does something in its turn. Nothing is begun for somebody who has left.
+    /// Does something in its turn: who asks for much waits behind nobody but themselves. Nothing is begun for somebody who has
+    /// left.
     ///
     /// # Errors
     /// Too much waits, or it failed.
-    pub async fn run<T: Send + 'static>(&self, work: impl FnOnce() -> T + Send + 'static) -> Result<T, HeavyError> {
-        self.run_for(0, work).await
-    }
-
-    /// The same for somebody: who asks for much waits behind nobody but themselves.
-    ///
-    /// # Errors
-    /// Too much waits for them, or it failed.
-    pub async fn run_for<T: Send + 'static>(
+    pub async fn run<T: Send + 'static>(
         &self,
-        whose: u32,
+        whose: Whose,
         work: impl FnOnce() -> T + Send + 'static,
     ) -> Result<T, HeavyError> {
         let (reply, answer) = oneshot::channel();
@@ -140,20 +158,20 @@ mod tests {
 
     #[tokio::test]
     async fn only_so_much_waits_and_a_fault_is_contained() {
-        let heavy = Heavy::new(1, 1);
+        let heavy = Heavy::new(1, [1, 1]);
         let (go, wait) = std::sync::mpsc::channel::<()>();
         let (begun, first) = std::sync::mpsc::channel::<()>();
         let hold = move || {
             begun.send(()).unwrap();
             wait.recv().unwrap();
         };
-        let held = heavy.run(hold);
+        let held = heavy.run(Whose::Anybody, hold);
         let (held, refused) = tokio::join!(held, async {
             tokio::task::spawn_blocking(move || first.recv().unwrap()).await.unwrap();
             // One is being done, one waits, and there is no room for another.
-            let waits = heavy.run(|| 1);
+            let waits = heavy.run(Whose::Anybody, || 1);
             let full = async {
-                let refused = heavy.run(|| 2).await;
+                let refused = heavy.run(Whose::Anybody, || 2).await;
                 go.send(()).unwrap();
                 refused
             };
@@ -162,13 +180,13 @@ mod tests {
             refused
         });
         assert_eq!((held, refused), (Ok(()), Err(HeavyError::Busy)));
-        assert_eq!(heavy.run(|| -> u8 { panic!("a fault") }).await, Err(HeavyError::Failed));
-        assert_eq!(heavy.run(|| 3).await, Ok(3));
+        assert_eq!(heavy.run(Whose::Anybody, || -> u8 { panic!("a fault") }).await, Err(HeavyError::Failed));
+        assert_eq!(heavy.run(Whose::Anybody, || 3).await, Ok(3));
     }
 
     #[tokio::test]
     async fn whoever_asks_for_much_keeps_nobody_else_waiting() {
-        let heavy = Heavy::new(1, 8);
+        let heavy = Heavy::new(1, [2, 8]);
         let (go, wait) = std::sync::mpsc::channel::<()>();
         let order = Arc::new(Mutex::new(Vec::new()));
         let note = |name: &'static str| {
@@ -176,17 +194,17 @@ mod tests {
             move || order.lock().unwrap().push(name)
         };
         let (begun, first) = std::sync::mpsc::channel::<()>();
-        let held = heavy.run_for(1, move || {
+        let held = heavy.run(Whose::Person(1), move || {
             begun.send(()).unwrap();
             wait.recv().unwrap();
         });
         let rest = async {
             tokio::task::spawn_blocking(move || first.recv().unwrap()).await.unwrap();
-            let much = [heavy.run_for(1, note("one")), heavy.run_for(1, note("two"))];
-            let other = heavy.run_for(2, note("other"));
+            let much = ["one", "two", "three"].map(|name| heavy.run(Whose::Person(1), note(name)));
+            let other = heavy.run(Whose::Helper(1), note("other"));
             let go = async { go.send(()).unwrap() };
             let (much, other, ()) = tokio::join!(futures_util::future::join_all(much), other, go);
-            assert!(much.into_iter().all(|one| one.is_ok()) && other.is_ok());
+            assert_eq!((much, other), (vec![Ok(()), Ok(()), Err(HeavyError::Busy)], Ok(())));
         };
         let (held, ()) = tokio::join!(held, rest);
         assert_eq!(held, Ok(()));

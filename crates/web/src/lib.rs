@@ -25,6 +25,7 @@ mod ingest;
 mod live;
 mod mapped;
 mod markup;
+mod once;
 mod overlay;
 mod own_style;
 mod pad;

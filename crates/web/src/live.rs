@@ -104,15 +104,23 @@ struct OneWidget {
     _open: PageGuard,
 }
 
+impl OneWidget {
+    /// The newest drawing, once there is one.
+    fn drawing(&mut self) -> Option<ByteString> {
+        Some(self.drawings.borrow_and_update().clone()).filter(|drawing| !drawing.is_empty())
+    }
+}
+
 impl Showing for OneWidget {
     fn present(&mut self) -> Vec<ByteString> {
-        vec![cover(&mut self.covers), self.drawings.borrow_and_update().clone()]
+        let drawing = self.drawing();
+        vec![cover(&mut self.covers)].into_iter().chain(drawing).collect()
     }
 
     async fn next(&mut self) -> Option<Vec<ByteString>> {
         tokio::select! {
             changed = self.drawings.changed() => {
-                changed.ok().map(|()| vec![self.drawings.borrow_and_update().clone()])
+                changed.ok().map(|()| self.drawing().into_iter().collect())
             }
             changed = self.covers.changed() => changed.ok().map(|()| vec![cover(&mut self.covers)]),
             asked = self.reloads.changed() => asked.ok().map(|()| vec![reload()]),

@@ -1,12 +1,13 @@
 //! What widgets show, for other programs: whoever knows a widget's address may read it, from any page.
 
-use crate::air::{find, look};
+use crate::air::find;
 use crate::app::App;
 use crate::clips;
 use crate::error::WebError;
+use crate::heavy::{ROOMS, Whose};
 use crate::security::places::{Place, Use};
 use crate::still::Still;
-use crate::widgets;
+use crate::widgets::{self, Drawable};
 use actix_web::http::header;
 use actix_web::{HttpRequest, HttpResponse, HttpResponseBuilder, web};
 use bytes::Bytes;
@@ -70,7 +71,8 @@ pub async fn read(
         match form.as_str() {
             "json" => Ok(answer.json(value(&channel, id).await?)),
             "txt" => {
-                let (.., text) = look(&channel, id).await?.ok_or(WebError::NotFound)?;
+                let text = channel.ask(move |channel, now| Some(channel.view(id, now)?.text())).await?;
+                let text = text.ok_or(WebError::NotFound)?;
                 Ok(answer.content_type(header::ContentType::plaintext()).body(text))
             }
             "svg" => {
@@ -82,7 +84,8 @@ pub async fn read(
                         files.insert(token, (clips::kind(sort, &bytes), bytes));
                     }
                 }
-                let picture = still.picture(|token| files.get(token).cloned());
+                let draw = move || still.picture(|token| files.get(token).cloned());
+                let picture = ROOMS.run(Whose::Channel(channel.id), draw).await?;
                 answer.insert_header((header::CONTENT_SECURITY_POLICY, STILL_POLICY));
                 Ok(answer.content_type("image/svg+xml").body(picture))
             }
@@ -94,7 +97,7 @@ pub async fn read(
 
 /// A widget as a picture by itself.
 async fn still(channel: &ChannelHandle, id: WidgetId) -> Result<Option<Still>, WebError> {
-    let still = channel.ask(move |channel, now| {
+    let seen = channel.ask(move |channel, now| {
         let scope = channel.scope(now);
         // A page of the streamer's own runs, which a picture does not: there the shape's drawing stands in.
         let (mut piece, _) = channel.widget(id)?.edited(Token::OwnDrawing.key(), "none", &scope).ok()?;
@@ -103,10 +106,11 @@ async fn still(channel: &ChannelHandle, id: WidgetId) -> Result<Option<Still>, W
             piece = piece.edited("shape", "disc", &scope).ok()?.0;
         }
         piece.apply_looks(channel.looks());
-        let drawing = widgets::draw(widgets::seen(&piece, &piece.view(&scope)));
-        Some(Still::of(&drawing, (piece.key(), piece.title()), widgets::size(&piece), now))
+        Some((Drawable::of(&piece, &scope), piece, now))
     });
-    Ok(still.await?)
+    let Some((seen, piece, now)) = seen.await? else { return Ok(None) };
+    let draw = move || Still::of(&seen.to_string(), (piece.key(), piece.title()), widgets::size(&piece), now);
+    Ok(Some(ROOMS.run(Whose::Channel(channel.id), draw).await?))
 }
 
 /// An answer that any page may read, and nobody keeps: it is what is shown now.

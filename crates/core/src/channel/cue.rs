@@ -1,6 +1,7 @@
 //! Which cues a line of the record sets off, and whether they fire.
 
 use super::Channel;
+use super::listening::Listening;
 use crate::cues::{Chain, Cue, Cues, Due, Firings, MOST_DEPTH, NotFired, When, next_minute};
 use crate::language::text::plain;
 use crate::money::Money;
@@ -11,7 +12,6 @@ use crate::record::happening::Happening;
 use crate::record::ids::{Seq, WidgetId};
 use crate::time::words::digits;
 use crate::time::{Instant, before};
-use crate::widgets::Watched;
 use chrono::{NaiveTime, TimeDelta};
 use std::collections::{BTreeMap, BTreeSet};
 
@@ -75,6 +75,7 @@ impl Channel {
             _ => None,
         };
         self.cue_words = on.filter_map(word).collect();
+        self.listening = Listening::of(self);
     }
 
     /// What the record says of cues.
@@ -150,15 +151,9 @@ impl Channel {
 
     /// The figures that cues watch, where a line may change them.
     fn marks(&self, entry: &Entry) -> Marks {
-        let on = self.cues.all.values().filter(|cue| cue.on);
-        let watched = on.filter_map(|cue| cue.when.watches()).collect::<BTreeSet<(Watched, WidgetId)>>();
-        let watched = watched.into_iter().map(|(_, id)| id);
-        let moves = |id: &WidgetId| match &entry.body {
+        let moves = |(id, kinds): &&(WidgetId, u16)| match &entry.body {
             Body::Act { widget, .. } | Body::Void { widget, .. } => widget == id,
-            Body::Happening(happening) => self.widgets.get(id).is_some_and(|piece| {
-                let bit = happening.kind().bit();
-                piece.notes() & bit != 0 || piece.counts(&self.settings).iter().any(|count| count.kinds() & bit != 0)
-            }),
+            Body::Happening(happening) => kinds & happening.kind().bit() != 0,
             Body::Fired { .. } | Body::Stepped { .. } | Body::Appear { .. } | Body::Cover { .. } => false,
             Body::Correct { .. }
             | Body::Withdraw { .. }
@@ -166,7 +161,8 @@ impl Channel {
             | Body::Show { .. }
             | Body::Rates { .. } => true,
         };
-        watched.filter(moves).filter_map(|id| Some((id, self.mark(id, entry.arrived_at)?))).collect()
+        let watched = self.listening.watched.iter().filter(moves);
+        watched.filter_map(|(id, _)| Some((*id, self.mark(*id, entry.arrived_at)?))).collect()
     }
 
     /// The figure of a widget that cues watch.

@@ -8,6 +8,7 @@ use crate::time::Instant;
 use crate::widgets::{Lever, Piece};
 use serde::{Deserialize, Serialize};
 use std::collections::{BTreeMap, BTreeSet};
+use std::sync::Arc;
 
 /// The streamer's choice. Widgets that it does not name stand behind the others, in the order in which they
 /// were made.
@@ -161,7 +162,7 @@ impl Desk {
 impl Channel {
     /// What stands on the desk.
     #[must_use]
-    pub fn desk(&self) -> &Desk {
+    pub fn desk(&self) -> &Arc<Desk> {
         &self.desk
     }
 
@@ -170,7 +171,7 @@ impl Channel {
     /// # Errors
     /// See [`DeskError`].
     pub fn edited_desk(&self, edit: DeskEdit, now: Instant) -> Result<(Desk, Option<u32>), DeskError> {
-        let mut desk = self.desk.clone();
+        let mut desk = Desk::clone(&self.desk);
         let mut new = None;
         match edit {
             DeskEdit::Arrange { desk: 0, order, shown } => {
@@ -236,7 +237,7 @@ impl Channel {
 
     /// Takes note of what stands on the desk.
     pub fn set_desk(&mut self, desk: Desk) {
-        self.desk = desk;
+        self.desk = Arc::new(desk);
     }
 
     /// The looks of the streamer's own.

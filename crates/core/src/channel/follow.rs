@@ -11,9 +11,9 @@ use crate::time::Instant;
 use crate::widgets::{News, Notable, Piece};
 use std::collections::BTreeSet;
 
-/// Tells some widgets some news, while they are changed and all else is looked at.
+/// Tells some widgets some news, on air and on the stage, while they are changed and all else is looked at.
 macro_rules! update {
-    ($channel:ident, $now:expr, |$id:ident, $piece:ident, $scope:ident| $tell:expr) => {{
+    ($channel:ident, $now:expr, $of:expr, |$id:ident, $piece:ident, $scope:ident| $tell:expr) => {{
         let $scope = Scope {
             settings: &$channel.settings,
             book: &$channel.book,
@@ -27,8 +27,10 @@ macro_rules! update {
             language: Language::default(),
             now: $now,
         };
-        for ($id, $piece) in $channel.widgets.iter_mut().chain($channel.drafts.iter_mut()) {
-            $tell
+        for $id in $of {
+            for $piece in [$channel.widgets.get_mut($id), $channel.drafts.get_mut($id)].into_iter().flatten() {
+                $tell
+            }
         }
     }};
 }
@@ -37,7 +39,7 @@ impl Channel {
     /// Tells those widgets that note happenings what has become of the book.
     pub(super) fn follow(&mut self, entry: &Entry, turned: &Change, touched: &mut BTreeSet<WidgetId>) {
         let (added, people) = (turned.added.as_ref().map_or(0, |fact| fact.kind().bit()), turned.people.regrouped);
-        update!(self, entry.arrived_at, |id, piece, scope| {
+        update!(self, entry.arrived_at, &self.listening.noting, |id, piece, scope| {
             let notes = piece.notes();
             let said = notes != 0 && !matches!(entry.body, Body::Happening(_));
             let news = [
@@ -69,24 +71,29 @@ impl Channel {
     /// Lets a widget reckon with what was done to it, and those that count beside it. Names the latter.
     pub(super) fn operated(&mut self, widget: WidgetId, entry: &Entry) -> BTreeSet<WidgetId> {
         let mut touched = BTreeSet::new();
-        update!(self, entry.arrived_at, |id, piece, scope| if *id == widget {
+        update!(self, entry.arrived_at, [&widget], |_id, piece, scope| {
             piece.follow(News::Operated, &scope);
-        } else if piece.beside() == Some(widget) && piece.follow(News::Beside(entry), &scope) {
-            touched.insert(*id);
+        });
+        let beside = self.listening.beside.get(&widget);
+        update!(self, entry.arrived_at, beside.into_iter().flatten(), |id, piece, scope| {
+            if piece.beside() == Some(widget) && piece.follow(News::Beside(entry), &scope) {
+                touched.insert(*id);
+            }
         });
         touched
     }
 
     /// Lets a widget reckon anew.
     pub(super) fn compute(&mut self, widget: WidgetId) {
-        update!(self, Instant::UNIX_EPOCH, |id, piece, scope| if *id == widget {
+        update!(self, Instant::UNIX_EPOCH, [&widget], |_id, piece, scope| {
             piece.follow(News::Anew, &scope);
         });
     }
 
     /// Lets all widgets reckon anew.
     pub(super) fn recompute_all(&mut self) {
-        update!(self, Instant::UNIX_EPOCH, |_id, piece, scope| {
+        let all: Vec<WidgetId> = self.widgets.keys().copied().collect();
+        update!(self, Instant::UNIX_EPOCH, &all, |_id, piece, scope| {
             piece.follow(News::Anew, &scope);
         });
     }

@@ -12,6 +12,7 @@ mod fold;
 mod follow;
 mod grant;
 mod hear;
+mod listening;
 mod rehearsal;
 mod roll;
 mod snapshot;
@@ -49,7 +50,9 @@ use crate::record::settings::Settings;
 use crate::time::Instant;
 use crate::widgets::view::View;
 use crate::widgets::{Piece, Setup};
+use listening::Listening;
 use std::collections::{BTreeMap, BTreeSet, VecDeque};
+use std::sync::Arc;
 
 /// A channel's state. Folding entries one by one, in any batching, from any snapshot, gives the same.
 #[derive(Debug, Clone)]
@@ -61,7 +64,8 @@ pub struct Channel {
     published: AllPublished,
     /// The seeds of wheels that wait for their spin, by their commitments.
     seeds: BTreeMap<Bytes32, Bytes32>,
-    desk: Desk,
+    /// Shared with those who draw.
+    desk: Arc<Desk>,
     air_rules: AirRules,
     looks: Looks,
     cues: Cues,
@@ -72,6 +76,7 @@ pub struct Channel {
     drafts: BTreeMap<WidgetId, Piece>,
     book: Book,
     tallies: Tallies,
+    listening: Listening,
     chat: Chat,
     rests: Rests,
     bot: Bot,
@@ -116,7 +121,7 @@ impl Channel {
             feeds: BTreeMap::new(),
             published: AllPublished::new(),
             seeds: BTreeMap::new(),
-            desk: Desk::default(),
+            desk: Arc::default(),
             air_rules: AirRules::default(),
             looks: Looks::default(),
             cues: Cues::default(),
@@ -124,6 +129,7 @@ impl Channel {
             firings: Firings::default(),
             drafts: BTreeMap::new(),
             tallies: Tallies::default(),
+            listening: Listening::default(),
             chat: Chat::default(),
             rests: Rests::default(),
             bot: Bot::default(),
@@ -149,6 +155,7 @@ impl Channel {
             pieces().flat_map(|(id, piece)| piece.counts(&self.settings).into_iter().map(move |count| (*id, count)));
         let recents = pieces().flat_map(|(_, piece)| piece.recents());
         self.tallies = std::mem::take(&mut self.tallies).serving(counts, recents);
+        self.listening = Listening::of(self);
         let all: BTreeSet<WidgetId> = self.widgets.keys().copied().collect();
         self.published.retain(|id, _| all.contains(id));
         self.collect_published(&all);

@@ -3,11 +3,12 @@
 mod pages;
 
 use crate::draw::Drawn;
+use crate::drawers::ToDraw;
 use crate::orders::{Order, Stepped};
 use crate::rehearsal::Rehearsing;
 use bytestring::ByteString;
 use std::collections::{BTreeMap, BTreeSet};
-use std::sync::atomic::{AtomicU64, AtomicUsize, Ordering};
+use std::sync::atomic::{AtomicBool, AtomicU64, AtomicUsize, Ordering};
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 use tally_core::record::cue::Outcome;
 use tally_core::record::ids::{FeedId, WidgetId};
@@ -55,12 +56,16 @@ pub struct Hub {
     passes: watch::Sender<()>,
     overlays: watch::Sender<()>,
     pages: AtomicUsize,
-    /// How many drawings were published, and more: see [`Hub::new`].
+    /// How many drawings were published, or would have been: see [`Hub::new`].
     published: AtomicU64,
     /// The next page's number.
     next_page: AtomicU64,
     /// By page: which overlay it shows, and what it says of itself.
     reports: Mutex<BTreeMap<u64, OpenPage>>,
+    /// Whether somebody has begun to look.
+    looked_at: AtomicBool,
+    /// On how many open pages of overlays each widget stands.
+    on_overlays: Mutex<BTreeMap<WidgetId, usize>>,
     /// How often pages were asked to load themselves anew.
     reloads: watch::Sender<u64>,
     /// Whether nothing is seen on air.
@@ -72,8 +77,12 @@ pub struct Hub {
     /// The rehearsal of the whole channel that runs beside it.
     rehearsal: watch::Sender<Option<Arc<Rehearsing>>>,
     orders: mpsc::Sender<Order>,
+    /// What of it is to be drawn.
+    to_draw: Mutex<ToDraw>,
 }
 
+/// Where a widget is seen; its messages are empty until it is drawn.
+#[derive(Default)]
 struct Place {
     page_token: String,
     desk: ByteString,
@@ -81,7 +90,7 @@ struct Place {
     air: watch::Sender<ByteString>,
 }
 
-/// One widget's channel: always holds the newest message, and ends when its address is withdrawn.
+/// One widget's channel: always holds the newest message, an empty one until it is drawn, and ends when its address is withdrawn.
 pub type WidgetChannel = watch::Receiver<ByteString>;
 
 fn lock<T>(mutex: &Mutex<T>) -> MutexGuard<'_, T> {
@@ -107,34 +116,54 @@ impl Hub {
             published: AtomicU64::new(began.timestamp_micros().unsigned_abs()),
             next_page: AtomicU64::new(0),
             reports: Mutex::default(),
+            looked_at: AtomicBool::new(true),
+            on_overlays: Mutex::default(),
             reloads: watch::Sender::new(0),
             covered: watch::Sender::new(false),
             sounds: broadcast::channel(LAG).0,
             chat: broadcast::channel(LAG).0,
             rehearsal: watch::Sender::new(None),
             orders,
+            to_draw: Mutex::default(),
         }
     }
 
-    /// Publishes the newest drawing of a widget. Another token ends the pages at the old address.
+    /// What of it is to be drawn.
+    pub(crate) fn to_draw(&self) -> MutexGuard<'_, ToDraw> {
+        lock(&self.to_draw)
+    }
+
+    /// Lets a widget be seen at its address, as soon as it is drawn. Another address ends the pages at the old one.
+    pub(crate) fn put_up(&self, id: WidgetId, page_token: &str) {
+        let mut widgets = lock(&self.widgets);
+        if widgets.get(&id).is_none_or(|place| place.page_token != page_token) {
+            let place = Place { page_token: page_token.to_owned(), ..Place::default() };
+            widgets.insert(id, place);
+        }
+    }
+
+    /// A widget has changed that nobody sees: its last drawing is worth nothing any more. Whoever opens its page sees it there, and
+    /// is sent the next.
+    pub(crate) fn wipe(&self, id: WidgetId) {
+        if let Some(place) = lock(&self.widgets).get_mut(&id) {
+            (place.desk, place.helpers) = (ByteString::new(), None);
+            place.air.send_replace(ByteString::new());
+        }
+        self.changed_unseen();
+    }
+
+    /// What nobody sees has changed again.
+    pub(crate) fn changed_unseen(&self) {
+        self.published.fetch_add(1, Ordering::Relaxed);
+    }
+
+    /// Publishes the newest drawing of a widget, if it still has this address.
     pub(crate) fn publish(&self, id: WidgetId, page_token: &str, drawn: Drawn) {
         let mut widgets = lock(&self.widgets);
-        match widgets.get_mut(&id) {
-            Some(place) if place.page_token == page_token => {
-                place.desk.clone_from(&drawn.desk);
-                place.helpers.clone_from(&drawn.helpers);
-                place.air.send_replace(drawn.air.clone());
-            }
-            _ => {
-                let place = Place {
-                    page_token: page_token.to_owned(),
-                    desk: drawn.desk.clone(),
-                    helpers: drawn.helpers.clone(),
-                    air: watch::Sender::new(drawn.air.clone()),
-                };
-                widgets.insert(id, place);
-            }
-        }
+        let Some(place) = widgets.get_mut(&id).filter(|place| place.page_token == page_token) else { return };
+        place.desk.clone_from(&drawn.desk);
+        place.helpers.clone_from(&drawn.helpers);
+        place.air.send_replace(drawn.air.clone());
         drop(widgets);
         self.published.fetch_add(1, Ordering::Relaxed);
         // No listener is no fault: nobody has the application open.
@@ -172,12 +201,6 @@ impl Hub {
         lock(&self.widgets).get(&id).filter(|place| place.page_token == page_token).map(|place| place.air.subscribe())
     }
 
-    /// The present message of one widget for the pages on air.
-    #[must_use]
-    pub fn air(&self, id: WidgetId) -> Option<ByteString> {
-        lock(&self.widgets).get(&id).map(|place| place.air.borrow().clone())
-    }
-
     /// All present messages, for an application page that has just connected.
     #[must_use]
     pub fn present(&self) -> Vec<ByteString> {
@@ -203,13 +226,17 @@ impl Hub {
     /// Every drawing for pages on air from now on.
     #[must_use]
     pub fn drawings(&self) -> broadcast::Receiver<(WidgetId, ByteString)> {
-        self.drawings.subscribe()
+        let drawings = self.drawings.subscribe();
+        self.report_pages();
+        drawings
     }
 
     /// Every message to rooms and helpers from now on.
     #[must_use]
     pub fn everything(&self) -> broadcast::Receiver<RoomMessage> {
-        self.everything.subscribe()
+        let everything = self.everything.subscribe();
+        self.report_pages();
+        everything
     }
 
     /// Some pass of the channel has changed: whoever goes by one asks again whether it holds.

@@ -2,7 +2,9 @@
 
 use super::{Hub, lock};
 use crate::orders::Order;
+use crate::publish::SeenBy;
 use std::collections::BTreeSet;
+use std::collections::btree_map::Entry;
 use std::sync::Arc;
 use std::sync::atomic::Ordering;
 use tally_core::overlay::Report;
@@ -25,6 +27,8 @@ pub struct OpenPage {
 pub struct PageGuard {
     hub: Arc<Hub>,
     number: u64,
+    /// The widgets that it shows, where those are several.
+    shows: BTreeSet<WidgetId>,
 }
 
 impl PageGuard {
@@ -38,10 +42,30 @@ impl PageGuard {
         drop(reports);
         self.hub.report_pages();
     }
+
+    /// Notes which widgets the page of an overlay shows.
+    pub fn shows(&mut self, widgets: &BTreeSet<WidgetId>) {
+        let mut on_overlays = lock(&self.hub.on_overlays);
+        for id in widgets {
+            let pages = on_overlays.entry(*id).or_default();
+            *pages = pages.saturating_add(1);
+        }
+        for id in std::mem::replace(&mut self.shows, widgets.clone()) {
+            if let Entry::Occupied(mut pages) = on_overlays.entry(id) {
+                *pages.get_mut() = pages.get().saturating_sub(1);
+                if *pages.get() == 0 {
+                    pages.remove();
+                }
+            }
+        }
+        drop(on_overlays);
+        self.hub.report_pages();
+    }
 }
 
 impl Drop for PageGuard {
     fn drop(&mut self) {
+        self.shows(&BTreeSet::new());
         self.hub.pages.fetch_sub(1, Ordering::Relaxed);
         lock(&self.hub.reports).remove(&self.number);
         self.hub.report_pages();
@@ -61,12 +85,30 @@ impl Hub {
         lock(&self.widgets).get(&id).map_or(0, |place| place.air.receiver_count())
     }
 
+    /// By whom a widget is seen now, if by anybody.
+    pub(crate) fn seen_by(&self, id: WidgetId) -> Option<SeenBy> {
+        if self.pages_of(id) > 0 || lock(&self.on_overlays).contains_key(&id) {
+            return Some(SeenBy::Pages);
+        }
+        let rooms = self.everything.receiver_count() > 0 || self.drawings.receiver_count() > 0;
+        rooms.then_some(SeenBy::Rooms)
+    }
+
+    /// Whether somebody has begun to look since this was asked last.
+    pub(crate) fn is_looked_at_anew(&self) -> bool {
+        self.looked_at.swap(false, Ordering::AcqRel)
+    }
+
     /// Counts a page in until the guard is dropped.
     #[must_use]
     pub fn page_opened(self: &Arc<Self>) -> PageGuard {
         self.pages.fetch_add(1, Ordering::Relaxed);
         self.report_pages();
-        PageGuard { hub: Arc::clone(self), number: self.next_page.fetch_add(1, Ordering::Relaxed) }
+        PageGuard {
+            hub: Arc::clone(self),
+            number: self.next_page.fetch_add(1, Ordering::Relaxed),
+            shows: BTreeSet::new(),
+        }
     }
 
     /// The open pages of an overlay.
@@ -83,7 +125,8 @@ impl Hub {
     }
 
     pub(super) fn report_pages(&self) {
-        // A full queue means that the strip is about to be drawn anyway.
+        self.looked_at.store(true, Ordering::Release);
+        // A full queue means that whoever takes it looks up soon anyway.
         let _ = self.orders.try_send(Order::Pages);
     }
 }

@@ -1,5 +1,6 @@
 //! When the task has to look up though nobody calls: for what changes by itself, and to draw.
 
+use super::drawing::seen_by;
 use super::{PULSE_IDLE, Task};
 use std::time::Duration;
 use tally_core::time::Instant;
@@ -24,7 +25,11 @@ impl Task {
     pub(super) fn wake_at(&self) -> tokio::time::Instant {
         let idle = self.pulse_drawn + PULSE_IDLE;
         let alarm = self.alarms.first().map(|at| self.until(at));
-        [Some(idle), self.pace.next(), self.pulse_due, alarm].into_iter().flatten().min().unwrap_or(idle)
+        [Some(idle), self.pace.next(|id| seen_by(&self.hub, &self.channel, id)), self.pulse_due, alarm]
+            .into_iter()
+            .flatten()
+            .min()
+            .unwrap_or(idle)
     }
 
     /// When to wake for an instant. A far one is looked at again from time to time, should the machine's clock

@@ -1,13 +1,19 @@
-//! From the state to the hub: what has changed is drawn once and published.
+//! From the state to the hub: what has changed is published, to be drawn once.
 
 use super::{PULSE_IDLE, Task};
-use crate::draw::{Drawn, Heard, OnAir, Pulse, PulseFeed, Seen, Shown};
+use crate::draw::{Draw, Heard, OnAir, Pulse, PulseFeed, Shown};
+use crate::drawers::Of;
+use crate::hub::Hub;
+use crate::publish::{SeenBy, Turn};
 use chrono::TimeDelta;
 use std::panic::AssertUnwindSafe;
-use tally_core::channel::{Job, RollLine};
+use std::sync::Arc;
+use tally_core::book::chat::ChatLine;
+use tally_core::channel::{Channel, Job, RollLine};
 use tally_core::cues::Cue;
 use tally_core::record::ids::{FeedId, WidgetId};
 use tally_core::time::{Instant, after, before};
+use tally_core::widgets::Piece;
 use tally_store::feeds::{Feed, Wiring};
 
 /// For so long the desk is told that a cue failed, or that something could not be said.
@@ -17,67 +23,79 @@ const SCRIPT: &str = "The script";
 /// So many lines of chat stand beside the paper roll.
 const CHAT: usize = 40;
 
+/// By whom a widget is seen now, if by anybody.
+pub(super) fn seen_by(hub: &Hub, channel: &Channel, id: WidgetId) -> Option<SeenBy> {
+    let watched = || matches!(channel.widget(id), Some(Piece::Goal(_))).then_some(SeenBy::Us);
+    hub.seen_by(id).or_else(watched)
+}
+
 impl Task {
-    /// Draws whatever has changed and whose turn it is.
-    pub(super) fn draw(&mut self) {
+    /// Publishes whatever has changed and whose turn it is.
+    pub(super) fn publish_changed(&mut self) {
         let tick = tokio::time::Instant::now();
-        let mut ready = self.pace.take(tick);
-        // What somebody looks at comes first.
-        ready.sort_by_key(|id| self.hub.pages_of(*id) == 0);
+        if self.hub.is_looked_at_anew() {
+            self.pace.look_again();
+        }
+        let Turn { ready, unseen, unseen_again } = self.pace.take(tick, |id| seen_by(&self.hub, &self.channel, id));
+        for id in &unseen {
+            self.hub.wipe(*id);
+        }
+        if unseen_again {
+            self.hub.changed_unseen();
+        }
         if !ready.is_empty() {
             let now = self.context.clock.now();
             self.channel.turn(now);
             for id in ready {
-                self.draw_one(id, now);
+                self.publish(id, now);
             }
         }
         if self.pulse_due.is_some_and(|due| due <= tick) || self.pulse_drawn + PULSE_IDLE <= tick {
             self.pulse_due = None;
             self.pulse_drawn = tick;
-            self.draw_pulse();
+            self.publish_pulse();
         }
     }
 
-    /// Draws one widget now, whoever's turn it is.
-    pub(super) fn draw_one(&mut self, id: WidgetId, now: Instant) {
+    /// Publishes what one widget shows now. It is drawn elsewhere, soon.
+    fn publish(&mut self, id: WidgetId, now: Instant) {
         let begun = tokio::time::Instant::now();
-        // Drawing changes nothing; so if one widget cannot be drawn, it keeps its last picture, and the others go on.
-        let drawing = AssertUnwindSafe(|| {
-            let drawn = self.drawn(id, now);
+        // Looking changes nothing; so if one widget cannot be looked at, it keeps its last picture, and the others go on.
+        let looking = AssertUnwindSafe(|| {
+            let shown = self.shown(id, now);
             self.alarms.ask(&self.channel, id, now);
-            drawn
+            shown
         });
-        match std::panic::catch_unwind(drawing) {
-            Ok(Some(drawn)) => {
-                let token = self.tokens.get(&id).map_or("", String::as_str);
-                self.hub.publish(id, token, drawn);
+        match std::panic::catch_unwind(looking) {
+            Ok(Some(_)) if self.hub.seen_by(id).is_none() => self.hub.wipe(id),
+            Ok(Some(shown)) => {
+                let token = self.tokens.get(&id).cloned().unwrap_or_default();
+                let draw = move |draw: &dyn Draw, hub: &Hub| hub.publish(id, &token, draw.widget(&shown));
+                self.context.drawers.hand_in(&self.hub, Of::Widget(id), draw);
             }
             Ok(None) => {}
-            Err(_) => tracing::error!(channel = %self.id, widget = %id, "a widget could not be drawn"),
+            Err(_) => tracing::error!(channel = %self.id, widget = %id, "a widget could not be looked at"),
         }
         self.pace.took(id, begun.elapsed(), tokio::time::Instant::now());
     }
 
-    fn drawn(&mut self, id: WidgetId, now: Instant) -> Option<Drawn> {
+    fn shown(&mut self, id: WidgetId, now: Instant) -> Option<Shown> {
         let piece = self.channel.widget(id)?;
         let scope = self.channel.scope(now);
-        let (view, levers) = (piece.view(&scope), piece.levers(&scope));
-        let attention = piece.attention(&scope);
-        let muted = self.channel.desk().muted;
-        let celebration = self.watches.entry(id).or_default().look(&view, now);
-        let draft = self.channel.draft(id).map(|draft| (draft.view(&scope), draft.look()));
+        let (view, attention) = (piece.view(&scope), piece.attention(&scope));
         let shown = Shown {
             id,
-            desk: self.channel.desk(),
+            desk: Arc::clone(self.channel.desk()),
             seq: self.channel.last_seq(),
-            seen: Seen { view: &view, look: piece.look(), celebration, muted },
-            tried: draft.as_ref().map(|(view, look)| Seen { view, look, celebration: None, muted }),
-            levers: &levers,
-            attention: attention.as_deref(),
+            celebration: self.watches.entry(id).or_default().look(&view, now),
+            view,
+            piece: piece.clone(),
+            muted: self.channel.desk().muted,
+            tried: self.channel.draft(id).map(|draft| (draft.clone(), draft.view(&scope))),
+            levers: piece.levers(&scope),
+            attention: attention.clone(),
             for_helpers: Job::of(piece).is_some(),
-            now,
         };
-        let drawn = self.context.draw.widget(&shown);
         if self.attention.get(&id) != attention.as_ref() {
             match attention {
                 Some(words) => self.attention.insert(id, words),
@@ -85,7 +103,7 @@ impl Task {
             };
             self.pulse_soon();
         }
-        Some(drawn)
+        Some(shown)
     }
 
     /// How a feed fares: what its lines in the record and its keeper say together.
@@ -93,7 +111,7 @@ impl Task {
         self.hearing.of(feed, self.channel.pulse(FeedId(feed.id)))
     }
 
-    fn draw_pulse(&mut self) {
+    fn publish_pulse(&mut self) {
         let shown = self.feeds.iter().filter(|feed| !feed.removed && !matches!(feed.wiring, Wiring::Import { .. }));
         let mut feeds: Vec<PulseFeed> =
             shown.map(|feed| PulseFeed { name: feed.name.clone(), heard: self.heard(feed) }).collect();
@@ -109,11 +127,11 @@ impl Task {
         let shows = self.channel.book().shows();
         let now = self.context.clock.now();
         let pulse = Pulse {
-            attention: &attention,
-            needs: &self.needs(now),
-            feeds: &feeds,
-            roll: &roll,
-            in_force: &self.channel.roll_in_force(),
+            attention,
+            needs: self.needs(now),
+            feeds,
+            roll,
+            in_force: self.channel.roll_in_force(),
             is_kept: !self.context.keep.is_rehearsal(),
             pages: self.hub.pages(),
             on_air: match (shows.on_air(), shows.ending()) {
@@ -122,17 +140,19 @@ impl Task {
                 (Some(show), Some((at, _))) => OnAir::Ending(show.from, at),
             },
             clock_jump: self.context.clock.jumped(),
-            chat: self.channel.chat().newest().next().map(|(.., line)| line),
+            chat: self.channel.chat().newest().next().map(|(.., line)| line.clone()),
             calendar: self.channel.settings().calendar,
             now,
         };
-        self.hub.publish_pulse(self.context.draw.pulse(&pulse));
+        let draw = move |draw: &dyn Draw, hub: &Hub| hub.publish_pulse(draw.pulse(&pulse));
+        self.context.drawers.hand_in(&self.hub, Of::Pulse, draw);
         let newest = self.channel.chat().newest().next().map(|(number, ..)| number);
         if self.chat_drawn != newest {
             self.chat_drawn = newest;
-            let chat: Vec<_> =
-                self.channel.chat().newest().take(CHAT).map(|(number, _, line)| (number, line)).collect();
-            self.hub.publish_chat(self.context.draw.chat(&chat));
+            let newest = self.channel.chat().newest().take(CHAT);
+            let chat: Vec<(u64, ChatLine)> = newest.map(|(number, _, line)| (number, line.clone())).collect();
+            let draw = move |draw: &dyn Draw, hub: &Hub| hub.publish_chat(draw.chat(&chat));
+            self.context.drawers.hand_in(&self.hub, Of::Chat, draw);
         }
     }
 

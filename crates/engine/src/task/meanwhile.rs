@@ -27,7 +27,7 @@ impl Task {
                 () = tokio::time::sleep_until(wake) => {}
             }
             self.ring_alarms();
-            self.draw();
+            self.publish_changed();
         }
     }
 

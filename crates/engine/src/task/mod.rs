@@ -58,7 +58,7 @@ const MOST_DRAFTS: usize = 4_000;
 /// The strip is drawn anew after this long without any event, so that "quiet since" stays true.
 const PULSE_IDLE: Duration = Duration::from_secs(20);
 
-/// Loads a channel, publishes all its drawings, and sets it going.
+/// Loads a channel, publishes what is seen of it, and sets it going.
 pub(crate) fn load(
     context: Context,
     id: ChannelId,
@@ -133,7 +133,7 @@ struct Task {
 }
 
 impl Task {
-    /// Makes a task from the channel's snapshot and the entries since, and draws all of it.
+    /// Makes a task from the channel's snapshot and the entries since, and publishes all of it.
     ///
     /// Nobody can tell it anything yet: whoever begins it says where orders come from.
     ///
@@ -200,8 +200,11 @@ impl Task {
             self.channel.try_out(id, Some(draft));
         }
         let all: Vec<WidgetId> = self.channel.widgets().map(|(id, _)| id).collect();
+        for id in &all {
+            self.put_up(*id);
+        }
         self.pace.touch(all);
-        self.draw();
+        self.publish_changed();
         Ok(())
     }
 
@@ -275,9 +278,9 @@ impl Task {
             self.say_notices();
             self.doing = "recording levels".into();
             self.record_levels(self.context.clock.now()).await;
-            self.doing = "drawing".into();
+            self.doing = "publishing".into();
             self.ring_alarms();
-            self.draw();
+            self.publish_changed();
             if self.channel.last_seq().0 >= self.kept_at.0 + SNAPSHOT_EVERY {
                 self.keep_snapshot().await;
             }

@@ -3,8 +3,10 @@
 use super::Task;
 use super::celebrations::Celebrations;
 use super::{seeds, votes};
-use crate::draw::Seen;
+use crate::draw::{Draw, Seen};
+use crate::drawers::Of;
 use crate::error::EngineError;
+use crate::hub::Hub;
 use crate::orders::{MakeBelieve, Rehearsed};
 use std::collections::BTreeMap;
 use tally_core::book::chat::ChatLine;
@@ -14,7 +16,8 @@ use tally_core::record::acts::{Act, PollAct};
 use tally_core::record::entry::{Body, Draft, Entry, Incoming, Origin};
 use tally_core::record::ids::{FeedId, WidgetId};
 use tally_core::time::Instant;
-use tally_core::widgets::Action;
+use tally_core::widgets::view::View;
+use tally_core::widgets::{Action, Piece};
 use tally_store::secrets::Secret;
 
 /// A channel in which only make-believe things happen, as it is tried on the stage.
@@ -73,15 +76,16 @@ impl Task {
         };
         let piece = channel.widget(widget).ok_or(EngineError::NotFound)?;
         let view = piece.view(&scope);
-        let celebration = watches.entry(widget).or_default().look(&view, now);
-        let seen = Seen { view: &view, look: piece.look(), celebration, muted: false };
-        self.hub.broadcast(self.context.draw.rehearsal(widget, seen));
-        Ok(Rehearsed {
+        let rehearsed = Rehearsed {
             verdicts: piece.counts(settings).into_iter().filter_map(judge).collect(),
             before: before.text(),
             after: view.text(),
             pages: self.hub.pages_of(widget),
-        })
+        };
+        let celebration = watches.entry(widget).or_default().look(&view, now);
+        let piece = piece.clone();
+        self.publish_rehearsed(widget, piece, view, celebration);
+        Ok(rehearsed)
     }
 
     /// Puts what stands on the stage into the rehearsal: what was rehearsed stays.
@@ -92,13 +96,18 @@ impl Task {
         rehearsal.channel.put(id, piece);
         rehearsal.channel.turn(now);
         rehearsal.watches.remove(&id);
-        if let (Some(view), Some(piece)) = (rehearsal.channel.view(id, now), rehearsal.channel.widget(id)) {
-            self.hub.broadcast(
-                self.context
-                    .draw
-                    .rehearsal(id, Seen { view: &view, look: piece.look(), celebration: None, muted: false }),
-            );
+        let shown = rehearsal.channel.widget(id).cloned().zip(rehearsal.channel.view(id, now));
+        if let Some((piece, view)) = shown {
+            self.publish_rehearsed(id, piece, view, None);
         }
+    }
+
+    fn publish_rehearsed(&self, id: WidgetId, piece: Piece, view: View, celebration: Option<Instant>) {
+        let draw = move |draw: &dyn Draw, hub: &Hub| {
+            let seen = Seen { view: &view, look: piece.look(), celebration, muted: false };
+            hub.broadcast(draw.rehearsal(id, seen));
+        };
+        self.context.drawers.hand_in(&self.hub, Of::Rehearsed(id), draw);
     }
 
     /// A rehearsal is over when the channel reckons otherwise.

@@ -11,7 +11,7 @@ mod video;
 
 use crate::app::App;
 use crate::error::WebError;
-use crate::heavy::DECODERS;
+use crate::heavy::{DECODERS, Whose};
 use crate::markup::{hex, html};
 use crate::picture;
 use crate::rooms::received::{self, Named};
@@ -168,7 +168,7 @@ async fn take_in(name: String, wanted: Wanted, payload: Payload) -> Result<Resul
         let why = format!("this is {what}, no sound and no video. Choose a WAV, MP3, OGG, FLAC or WebM file.");
         return Ok(Err(refused(&name, &why)));
     }
-    let cleaned = match DECODERS.run(move || clean(sort, wanted, &body)).await {
+    let cleaned = match DECODERS.run(Whose::Anybody, move || clean(sort, wanted, &body)).await {
         Ok(cleaned) => cleaned,
         Err(error) => return Ok(Err(refusal(&crate::error::sentence(&error.to_string())))),
     };

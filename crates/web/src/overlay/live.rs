@@ -47,7 +47,7 @@ struct Laid {
     in_doubt: bool,
     open: PageGuard,
     /// Counts it among the pages of the rehearsal that it shows.
-    _rehearsed: Option<PageGuard>,
+    rehearsed: Option<PageGuard>,
 }
 
 impl Laid {
@@ -58,12 +58,14 @@ impl Laid {
                 Ok(record) => {
                     let mark = mark(&self.channel, &record).await.ok()?;
                     let has_it = self.have.take().is_some_and(|have| have == mark);
-                    let stage = if has_it { None } else { Some(stage(&self.channel, &record).await.ok()?) };
+                    let stage =
+                        if has_it { None } else { Some(stage(&self.app, &self.channel, &record, &mark).await.ok()?) };
                     self.widgets = record.air.widgets().collect();
+                    self.rehearsed.as_mut().unwrap_or(&mut self.open).shows(&self.widgets);
                     self.board = Overlay { pieces: Vec::new(), css: String::new(), ..record.air };
                     // Whether its window is right depends on the layout too.
                     self.report.into_iter().for_each(|report| self.tell(report));
-                    let message = |stage| json!({"parts": {"overlay": stage}}).to_string().into();
+                    let message = |stage: ByteString| json!({"parts": {"overlay": &*stage}}).to_string().into();
                     return Some(stage.into_iter().map(message).collect());
                 }
                 Err(StoreError::NotFound) => return None,
@@ -163,7 +165,7 @@ pub fn connect(
         sounds: shown.hub.sounds(),
         rehearsals: hub.rehearsal_watch(),
         rehearses,
-        _rehearsed: rehearses.then(|| shown.hub.page_opened()),
+        rehearsed: rehearses.then(|| shown.hub.page_opened()),
         channel: shown.clone(),
         app,
         token: record.token,

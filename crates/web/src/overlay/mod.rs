@@ -3,18 +3,20 @@
 mod live;
 pub mod page;
 
+use crate::app::App;
 use crate::error::WebError;
+use crate::heavy::{ROOMS, Whose};
 use crate::markup::{hex, html};
+use crate::widgets::Drawable;
 use crate::{own_style, widgets};
 use askama::Template;
+use bytestring::ByteString;
 use serde_json::json;
 use sha2::{Digest, Sha256};
 use std::collections::BTreeMap;
 use tally_core::look::{Looks, OWN_LOOK};
 use tally_core::overlay::{Appearances, Overlay, Piece, Side, What};
 use tally_core::record::ids::WidgetId;
-use tally_core::widgets::Piece as Shown;
-use tally_core::widgets::view::View;
 use tally_engine::ChannelHandle;
 use tally_store::overlays::OverlayRecord;
 
@@ -57,58 +59,70 @@ fn frame(piece: &Piece) -> String {
     .to_string()
 }
 
-/// The pieces of a layout as markup.
-///
-/// # Errors
-/// The channel is being let go.
-pub async fn pieces(channel: &ChannelHandle, layout: &Overlay, on: For, id: u32) -> Result<String, WebError> {
-    pieces_with(channel, layout, on, id, None).await
+/// A layout with what stands on it at an instant, ready to be drawn.
+pub struct Laid {
+    layout: Overlay,
+    on: For,
+    /// Whether what is drawn later takes its place; not where a look is tried on.
+    live: bool,
+    seen: BTreeMap<WidgetId, Drawable>,
+    said: Appearances,
 }
 
-/// The pieces of a layout as markup, with all widgets in one look of the streamer's own, tried on.
-///
-/// # Errors
-/// The channel is being let go.
-pub async fn pieces_with(
-    channel: &ChannelHandle,
-    layout: &Overlay,
-    on: For,
-    id: u32,
-    look: Option<(u32, Looks)>,
-) -> Result<String, WebError> {
-    let (ids, live): (Vec<WidgetId>, bool) = (layout.widgets().collect(), look.is_none());
-    let (seen, said): (Vec<(WidgetId, Shown, View)>, Appearances) = channel
-        .ask(move |channel, now| {
-            let scope = channel.scope(now);
-            let seen = |id: WidgetId| {
-                let piece = channel.widget(id)?;
-                let view = piece.view(&scope);
-                let Some((look, looks)) = &look else { return Some((id, piece.clone(), view)) };
-                let (mut piece, _) = piece.edited("look", &format!("{OWN_LOOK}{look}"), &scope).ok()?;
-                piece.apply_looks(looks);
-                Some((id, piece, view))
-            };
-            (ids.into_iter().filter_map(seen).collect(), channel.appearances(id))
-        })
-        .await?;
-    let draw = |(id, piece, view): (WidgetId, Shown, View)| {
-        let seen = widgets::seen(&piece, &view);
-        (id, if live { widgets::draw(seen) } else { widgets::example(seen) })
-    };
-    let drawn: BTreeMap<WidgetId, String> = seen.into_iter().map(draw).collect();
-    let piece = |piece| {
-        let piece: &Piece = piece;
-        let inner = match &piece.what {
-            // The same widget may stand in several places.
-            What::Widget(id) => drawn.get(id).cloned().unwrap_or_default(),
-            What::Icon { icon, .. } => widgets::sign(icon),
-            What::Text { .. } | What::Panel { .. } | What::Line { .. } | What::Picture(_) => String::new(),
+impl Laid {
+    /// What stands on a layout now; with all widgets in one look of the streamer's own where that is tried on.
+    ///
+    /// # Errors
+    /// The channel is being let go.
+    pub async fn of(
+        channel: &ChannelHandle,
+        layout: Overlay,
+        on: For,
+        id: u32,
+        look: Option<(u32, Looks)>,
+    ) -> Result<Self, WebError> {
+        let (ids, live): (Vec<WidgetId>, bool) = (layout.widgets().collect(), look.is_none());
+        let (seen, said) = channel
+            .ask(move |channel, now| {
+                let scope = channel.scope(now);
+                let seen = |id: WidgetId| {
+                    let piece = channel.widget(id)?;
+                    let Some((look, looks)) = &look else { return Some((id, Drawable::of(piece, &scope))) };
+                    let (mut styled, _) = piece.edited("look", &format!("{OWN_LOOK}{look}"), &scope).ok()?;
+                    styled.apply_looks(looks);
+                    Some((id, Drawable::showing(&styled, piece.view(&scope))))
+                };
+                (ids.into_iter().filter_map(seen).collect(), channel.appearances(id))
+            })
+            .await?;
+        Ok(Self { layout, on, live, seen, said })
+    }
+
+    /// Its pieces as markup.
+    pub fn pieces(&self) -> String {
+        let draw = |(id, seen): (&WidgetId, &Drawable)| {
+            (*id, if self.live { seen.to_string() } else { widgets::example(seen.seen()) })
         };
-        let about = (on == For::Arranging).then(|| json!(piece).to_string());
-        let away = on == For::Air && !layout.shows(piece, &said);
-        Drawn { piece, frame: frame(piece), about, inner, away }
-    };
-    Ok(html(&Pieces { live, pieces: layout.pieces.iter().map(piece).collect() }))
+        let drawn: BTreeMap<WidgetId, String> = self.seen.iter().map(draw).collect();
+        let piece = |piece| {
+            let piece: &Piece = piece;
+            let inner = match &piece.what {
+                // The same widget may stand in several places.
+                What::Widget(id) => drawn.get(id).cloned().unwrap_or_default(),
+                What::Icon { icon, .. } => widgets::sign(icon),
+                What::Text { .. } | What::Panel { .. } | What::Line { .. } | What::Picture(_) => String::new(),
+            };
+            let about = (self.on == For::Arranging).then(|| json!(piece).to_string());
+            let away = self.on == For::Air && !self.layout.shows(piece, &self.said);
+            Drawn { piece, frame: frame(piece), about, inner, away }
+        };
+        html(&Pieces { live: self.live, pieces: self.layout.pieces.iter().map(piece).collect() })
+    }
+
+    /// The whole stage: its pieces on their board.
+    pub fn stage(&self) -> String {
+        html(&Stage { board: board(&self.layout), pieces: self.pieces(), style: style(&self.layout) })
+    }
 }
 
 /// What the page's script needs to fit the board into its window.
@@ -138,12 +152,21 @@ pub fn style(layout: &Overlay) -> Option<Style> {
     Some(Style { class, css })
 }
 
-/// The stage of what is on air.
+/// The stage of what is on air, drawn once for all pages that ask for it while its mark stays the same.
 ///
 /// # Errors
 /// The channel is being let go.
-pub async fn stage(channel: &ChannelHandle, record: &OverlayRecord) -> Result<String, WebError> {
-    Ok(framed(&record.air, pieces(channel, &record.air, For::Air, record.id).await?))
+pub async fn stage(
+    app: &App,
+    channel: &ChannelHandle,
+    record: &OverlayRecord,
+    mark: &str,
+) -> Result<ByteString, WebError> {
+    let draw = async {
+        let laid = Laid::of(channel, record.air.clone(), For::Air, record.id, None).await?;
+        Ok(ROOMS.run(Whose::Channel(channel.id), move || laid.stage()).await?.into())
+    };
+    app.stages.get(record.id, mark, draw).await
 }
 
 /// A word that changes whenever something is drawn, written or laid out: a page that was drawn after it was made has all that there
@@ -155,11 +178,6 @@ pub async fn mark(channel: &ChannelHandle, record: &OverlayRecord) -> Result<Str
     let (published, seq) = (channel.hub.published(), channel.ask(|channel, _| channel.last_seq()).await?);
     let layout = Sha256::digest(serde_json::to_vec(&record.air).unwrap_or_default());
     Ok(format!("{}-{published}-{seq}", hex(&layout[..8])))
-}
-
-/// Pieces on their board.
-pub fn framed(layout: &Overlay, pieces: String) -> String {
-    html(&Stage { board: board(layout), pieces, style: style(layout) })
 }
 
 /// To which side a text stands, as a word for styles.

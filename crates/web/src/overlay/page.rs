@@ -11,6 +11,7 @@ use crate::{fonts, live};
 use actix_web::http::header;
 use actix_web::{HttpRequest, HttpResponse, web};
 use askama::Template;
+use bytestring::ByteString;
 use serde::Deserialize;
 
 #[derive(Template)]
@@ -19,7 +20,7 @@ struct Page<'a> {
     build: &'a str,
     token: &'a str,
     name: &'a str,
-    stage: String,
+    stage: ByteString,
     /// By which its live connection says that it has this stage.
     mark: String,
     /// Whether nothing is seen on air.
@@ -45,7 +46,7 @@ pub async fn page(
 ) -> Result<HttpResponse, WebError> {
     let OnAir { shown, record, .. } = find(&app, &request, &token).await?;
     let mark = mark(&shown, &record).await?;
-    let stage = stage(&shown, &record).await?;
+    let stage = stage(&app, &shown, &record, &mark).await?;
     let covered = *shown.hub.cover_watch().borrow();
     let fonts = fonts::ahead(&stage);
     let page =

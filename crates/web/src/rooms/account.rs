@@ -48,8 +48,8 @@ pub async fn page(app: web::Data<App>, owner: Owner) -> Result<HttpResponse, Web
         name: token.name,
     };
     let tokens = app.engine.store().api_tokens(owner.channel.id).await?.into_iter().map(kept).collect();
-    let page = Page { frame: Frame::new(&app, &owner, "/account").await?, name: owner.name, tokens };
-    drawn(owner.user, page).await
+    let frame = Frame::new(&app, &owner, "/account").await?;
+    drawn(owner.whose(), Page { frame, name: owner.name, tokens }).await
 }
 
 /// A change of password as it is typed.

@@ -49,7 +49,7 @@ pub async fn page(app: web::Data<App>, owner: Owner) -> Result<HttpResponse, Web
         week_days: ["Mon", "Sat", "Sun"],
         by_itself: ByItself::of(&app, &owner).await?,
     };
-    drawn(owner.user, page).await
+    drawn(owner.whose(), page).await
 }
 
 /// What is typed in.

@@ -169,7 +169,7 @@ pub async fn page(app: web::Data<App>, owner: Owner, request: HttpRequest) -> Re
         notices: notices(&owner, None).await?,
         list_url: (!token.is_empty()).then(|| Reach::of(&app, &request).commands_url(&token)),
     };
-    drawn(owner.user, page).await
+    drawn(owner.whose(), page).await
 }
 
 /// `GET /chat/coming`: the notices to come, as they stand now.

@@ -138,7 +138,7 @@ pub async fn page(app: web::Data<App>, owner: Owner) -> Result<HttpResponse, Web
         cues: shown(&app, &owner, None).await?.iter().map(html).collect(),
         starts: starts::all(&offer).into_iter().map(|(words, _)| words).collect(),
     };
-    drawn(owner.user, page).await
+    drawn(owner.whose(), page).await
 }
 
 /// One to begin with, by its place; without one, an empty cue.

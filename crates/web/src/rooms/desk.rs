@@ -1,10 +1,10 @@
 //! The desk: a plate for everything that can be operated, and the paper roll.
 
 use crate::app::App;
-use crate::draw::{self, ForWhom};
+use crate::draw::{ForWhom, Operated};
 use crate::error::{Answer, WebError, entered, press_id, sentence};
 use crate::live;
-use crate::rooms::drawn::drawn;
+use crate::rooms::drawn::drawn_with;
 use crate::rooms::frame::Frame;
 use crate::rooms::on_picture;
 use crate::rooms::sign_in::{go_to, refusal};
@@ -13,6 +13,7 @@ use actix_web::{HttpRequest, HttpResponse, web};
 use askama::Template;
 use chrono::TimeDelta;
 use serde::Deserialize;
+use std::sync::Arc;
 use tally_core::channel::{Bound, Channel, DeskEdit};
 use tally_core::record::ids::WidgetId;
 use tally_core::time::{Instant, before};
@@ -64,35 +65,37 @@ fn on_desk(channel: &Channel, desk: u32) -> Vec<(WidgetId, &Piece, bool)> {
 /// `GET /desk?desk=…`
 pub async fn page(app: web::Data<App>, owner: Owner, looked: web::Query<Looked>) -> Result<HttpResponse, WebError> {
     let wanted = looked.desk;
-    let (plates, figures, all, desk) = owner
+    let (shown, all, desk) = owner
         .channel
         .ask(move |channel, now| {
-            let (mut plates, mut figures) = (Vec::new(), Vec::new());
-            let all = on_desk(channel, wanted);
-            for (id, piece, _) in all.iter().filter(|(.., shown)| *shown) {
-                let scope = channel.scope(now);
-                let attention = piece.attention(&scope);
-                let for_whom = ForWhom::Owner(channel.desk());
-                let (view, levers) = (piece.view(&scope), piece.levers(&scope));
-                let drawn = draw::plate(*id, for_whom, &view, &levers, attention.as_deref());
-                if channel.is_operated(*id, now) { plates.push((*id, drawn)) } else { figures.push((*id, drawn)) }
-            }
+            let (all, scope) = (on_desk(channel, wanted), channel.scope(now));
+            let shown = all.iter().filter(|(.., shown)| *shown);
+            let shown: Vec<(Operated, bool)> =
+                shown.map(|(id, piece, _)| (Operated::of(*id, piece, &scope), channel.is_operated(*id, now))).collect();
             let all = all.into_iter().map(|(id, piece, shown)| (id, piece.title().to_owned(), shown)).collect();
-            (plates, figures, all, channel.desk().clone())
+            (shown, all, Arc::clone(channel.desk()))
         })
         .await?;
-    let page = Page {
-        frame: Frame::new(&app, &owner, "/desk").await?,
-        plates,
-        figures,
-        all,
-        muted: desk.muted,
-        chimes: desk.chimes,
-        on_picture: on_picture::on_picture(&app, &owner).await?,
-        desk: if desk.more.contains_key(&wanted) { wanted } else { 0 },
-        desks: desk.more.into_iter().map(|(id, one)| (id, one.name)).collect(),
-    };
-    drawn(owner.user, page).await
+    let frame = Frame::new(&app, &owner, "/desk").await?;
+    let on_picture = on_picture::on_picture(&app, &owner).await?;
+    drawn_with(owner.whose(), move || {
+        let (plates, figures): (Vec<_>, Vec<_>) = shown.into_iter().partition(|(_, operated)| *operated);
+        let draw = |all: Vec<(Operated, bool)>| {
+            all.iter().map(|(one, _)| (one.id, one.plate(ForWhom::Owner(&desk)))).collect::<Vec<_>>()
+        };
+        Page {
+            frame,
+            plates: draw(plates),
+            figures: draw(figures),
+            all,
+            muted: desk.muted,
+            chimes: desk.chimes,
+            on_picture,
+            desk: if desk.more.contains_key(&wanted) { wanted } else { 0 },
+            desks: desk.more.iter().map(|(id, one)| (*id, one.name.clone())).collect(),
+        }
+    })
+    .await
 }
 
 /// `POST /desk`: what stands on a desk from now on; `order` names every widget in its order, `shown` those

@@ -68,7 +68,7 @@ pub async fn page(app: web::Data<App>, owner: Owner) -> Result<HttpResponse, Web
         most: size(MOST_IN_ALL),
         share: (used * 100).div_ceil(MOST_IN_ALL),
     };
-    drawn(owner.user, page).await
+    drawn(owner.whose(), page).await
 }
 
 #[cfg(test)]

@@ -152,7 +152,7 @@ pub async fn page(app: web::Data<App>, owner: Owner) -> Result<HttpResponse, Web
     let (jobs, passes) = owner.channel.ask(tell).await?;
     let frame = Frame::new(&app, &owner, "/helpers").await?;
     let page = Page { frame, jobs, passes, hours: HOURS, most_devices: MOST_DEVICES, join: owner.reach.join_url() };
-    drawn(owner.user, page).await
+    drawn(owner.whose(), page).await
 }
 
 /// A pass as its form says it: a widget each in the fields `widget`.

@@ -2,8 +2,8 @@
 
 use crate::app::App;
 use crate::error::{WebError, sentence};
-use crate::markup::{attachment, html};
-use crate::overlay::{self, For};
+use crate::markup::attachment;
+use crate::overlay::{For, Laid};
 use crate::rooms::control::Control;
 use crate::rooms::drawn::{drawn, drawn_with};
 use crate::rooms::frame::Frame;
@@ -11,7 +11,6 @@ use crate::rooms::received::{self, Named};
 use crate::rooms::sign_in::{go_to, refusal};
 use crate::security::session::Owner;
 use crate::widgets;
-use actix_web::http::header::ContentType;
 use actix_web::web::Payload;
 use actix_web::{HttpResponse, web};
 use askama::Template;
@@ -98,7 +97,7 @@ pub async fn page(app: web::Data<App>, owner: Owner) -> Result<HttpResponse, Web
         })
         .await?;
     let frame = Frame::new(&app, &owner, "/looks").await?;
-    drawn_with(owner.user, move || {
+    drawn_with(owner.whose(), move || {
         let one = |(place, (key, id, name, words)): (usize, (String, Option<u32>, String, String))| {
             let drawings = drawings(&shown, place);
             Shown { key, id, name, words, drawings }
@@ -191,7 +190,7 @@ struct Room {
     id: u32,
     name: String,
     base: &'static str,
-    edited: String,
+    edited: Edited,
     overlays: Vec<(u32, String)>,
 }
 
@@ -203,13 +202,19 @@ struct Edited {
     /// To which address what is set is sent.
     path: String,
     night: bool,
-    drawings: Vec<String>,
+    shown: Vec<(View, Vec<Look>)>,
     /// The overlay on which it is tried: its number, its name and its stage.
-    tried: Option<(u32, String, String)>,
+    tried: Option<(u32, String, Laid)>,
     /// Whether all widgets of that overlay use it.
     applied: bool,
     drawers: Vec<(Drawer, Vec<Control>)>,
     used_by: Vec<UsedBy>,
+}
+
+impl Edited {
+    fn drawings(&self) -> Vec<String> {
+        drawings(&self.shown, 0)
+    }
 }
 
 /// On which overlay it is tried, and which half is edited.
@@ -220,7 +225,7 @@ pub struct Asked {
     night: bool,
 }
 
-async fn edited(app: &App, owner: &Owner, id: u32, asked: &Asked) -> Result<String, WebError> {
+async fn edited(app: &App, owner: &Owner, id: u32, asked: &Asked) -> Result<Edited, WebError> {
     let (store, night) = (app.engine.store(), asked.night);
     let clips = store.clips(owner.channel.id).await?;
     let key = format!("{OWN_LOOK}{id}");
@@ -244,15 +249,12 @@ async fn edited(app: &App, owner: &Owner, id: u32, asked: &Asked) -> Result<Stri
             (looks, shown, channel.widgets().filter(uses).map(user).collect(), applied)
         })
         .await?;
-    let drawings = drawings(&shown, 0);
     let look = looks.all.get(&id).ok_or(WebError::NotFound)?;
     let tried = match record {
         Some(record) => {
-            let stage =
-                overlay::pieces_with(&owner.channel, &record.air, For::Air, record.id, Some((id, looks.clone())))
-                    .await?;
-            let stage = overlay::framed(&record.air, stage);
-            Some((record.id, record.air.name, stage))
+            let (name, tried_on) = (record.air.name.clone(), Some((id, looks.clone())));
+            let stage = Laid::of(&owner.channel, record.air, For::Air, record.id, tried_on).await?;
+            Some((record.id, name, stage))
         }
         None => None,
     };
@@ -261,7 +263,7 @@ async fn edited(app: &App, owner: &Owner, id: u32, asked: &Asked) -> Result<Stri
         (drawer, of_drawer.map(|token| Control::of_own(look, token, night, &clips)).collect::<Vec<_>>())
     };
     let drawers = Drawer::ALL.map(in_drawer).into_iter().filter(|(_, controls)| !controls.is_empty()).collect();
-    Ok(html(&Edited { id, path: format!("/looks/{id}/edit"), night, drawings, tried, applied, drawers, used_by }))
+    Ok(Edited { id, path: format!("/looks/{id}/edit"), night, shown, tried, applied, drawers, used_by })
 }
 
 /// `GET /looks/{id}`
@@ -283,7 +285,7 @@ pub async fn room(
         edited: edited(&app, &owner, id, &asked).await?,
         overlays: overlays.into_iter().map(|one| (one.id, one.air.name)).collect(),
     };
-    drawn(owner.user, room).await
+    drawn(owner.whose(), room).await
 }
 
 /// What is said otherwise.
@@ -305,7 +307,7 @@ pub async fn set(
     if let Err(refused) = edit(&owner, LookEdit::Set { look: *id, night: asked.night, key, text }).await? {
         return Ok(refused);
     }
-    Ok(HttpResponse::Ok().insert_header(ContentType::html()).body(edited(&app, &owner, *id, &asked).await?))
+    drawn(owner.whose(), edited(&app, &owner, *id, &asked).await?).await
 }
 
 /// Another name.

@@ -3,9 +3,9 @@
 use crate::app::App;
 use crate::error::{Answer, WebError, sentence};
 use crate::markup::html;
-use crate::overlay::{self, For, titles, words};
+use crate::overlay::{self, For, Laid, titles, words};
 use crate::own_style;
-use crate::rooms::drawn::drawn;
+use crate::rooms::drawn::{drawn, in_turn};
 use crate::rooms::frame::Frame;
 use crate::rooms::layout_tools;
 use crate::rooms::sign_in::{go_to, refusal};
@@ -61,7 +61,7 @@ pub async fn page(app: web::Data<App>, owner: Owner) -> Result<HttpResponse, Web
     };
     let overlays = app.engine.store().overlays(owner.channel.id).await?.into_iter().map(listed).collect();
     let page = List { frame: Frame::new(&app, &owner, "/overlays").await?, overlays, sizes: SIZES };
-    drawn(owner.user, page).await
+    drawn(owner.whose(), page).await
 }
 
 /// A new overlay as it is typed: its name, and one of the sizes or another.
@@ -107,7 +107,7 @@ struct Room {
     name: String,
     url: String,
     /// The board with its pieces.
-    stage: String,
+    stage: Laid,
     css: String,
     rows: String,
     windows: String,
@@ -156,7 +156,7 @@ pub async fn room(app: web::Data<App>, owner: Owner, id: web::Path<u32>) -> Resu
         id: record.id,
         name: layout.name.clone(),
         url: owner.reach.overlay_url(&record.token),
-        stage: overlay::framed(layout, overlay::pieces(&owner.channel, layout, For::Arranging, record.id).await?),
+        stage: Laid::of(&owner.channel, layout.clone(), For::Arranging, record.id, None).await?,
         css: layout.css.clone(),
         rows: rows(&owner, layout).await?,
         windows: windows(&owner, &record),
@@ -174,7 +174,7 @@ pub async fn room(app: web::Data<App>, owner: Owner, id: web::Path<u32>) -> Resu
         height: layout.height,
         widgets,
     };
-    drawn(owner.user, room).await
+    drawn(owner.whose(), room).await
 }
 
 /// What the room gets after a step: everything that has changed with it.
@@ -183,6 +183,7 @@ async fn after(owner: &Owner, stepped: Stepped) -> Answer {
         Stepped::Done(record) => (record, false),
         Stepped::Meanwhile(record) => (record, true),
     };
+    let laid = Laid::of(&owner.channel, record.layout.clone(), For::Arranging, record.id, None).await?;
     Ok(HttpResponse::Ok().json(json!({
         "meanwhile": meanwhile,
         "step": record.step,
@@ -192,7 +193,7 @@ async fn after(owner: &Owner, stepped: Stepped) -> Answer {
         "name": record.layout.name,
         "board": overlay::board(&record.layout),
         "style": overlay::style(&record.layout).map(|style| json!({"class": style.class, "css": style.css})),
-        "pieces": overlay::pieces(&owner.channel, &record.layout, For::Arranging, record.id).await?,
+        "pieces": in_turn(owner.whose(), move || laid.pieces()).await?,
         "rows": rows(owner, &record.layout).await?,
     })))
 }

@@ -2,12 +2,12 @@
 //! Nothing here tells of money, of other passes, or of how something is set up.
 
 use crate::app::App;
-use crate::draw::{self, ForWhom};
+use crate::draw::{ForWhom, Operated, since};
 use crate::error::{Answer, PassOver, WebError, entered};
 use crate::live;
 use crate::markup::html;
-use crate::pad::pad;
 use crate::rooms::desk::PressBody;
+use crate::rooms::drawn::drawn_with;
 use crate::rooms::score;
 use crate::rooms::sign_in::{go_to, refusal, too_often};
 use crate::security::behind::behind;
@@ -74,7 +74,7 @@ pub async fn door(
         name: pass.wanted.name,
         channel: app.engine.store().channel(pass.channel).await?.name,
         allows,
-        until: pass.wanted.ends.map(|end| draw::since(&calendar, end, now)),
+        until: pass.wanted.ends.map(|end| since(&calendar, end, now)),
     };
     Ok(HttpResponse::Ok().insert_header(ContentType::html()).body(html(&door)))
 }
@@ -160,7 +160,7 @@ struct Page {
 /// `GET /pass`: the plates that the pass allows; the pad, where that is all.
 pub async fn page(app: web::Data<App>, helper: Helper) -> Result<HttpResponse, WebError> {
     let grant = helper.pass.wanted.grant.clone();
-    let (plates, boards) = helper
+    let (shown, boards) = helper
         .channel
         .ask(move |channel, now| {
             let scope = channel.scope(now);
@@ -168,25 +168,22 @@ pub async fn page(app: web::Data<App>, helper: Helper) -> Result<HttpResponse, W
             let mut granted = channel.granted(&grant);
             granted.sort_by_key(|(_, piece)| piece.levers(&scope).is_empty());
             let boards = granted.iter().filter(|(_, piece)| Job::of(piece) == Some(Job::Score)).count();
-            let plate = |(id, piece): (WidgetId, &tally_core::widgets::Piece)| {
-                let (view, levers) = (piece.view(&scope), piece.levers(&scope));
-                (id, draw::plate(id, ForWhom::Helper, &view, &levers, piece.attention(&scope).as_deref()))
-            };
-            (granted.into_iter().map(plate).collect::<Vec<_>>(), boards)
+            (granted.into_iter().map(|(id, piece)| Operated::of(id, piece, &scope)).collect::<Vec<_>>(), boards)
         })
         .await?;
-    if let ([(id, _)], 1) = (&plates[..], boards) {
-        let to = format!("/pass/{id}/score");
+    if let ([one], 1) = (&shown[..], boards) {
+        let to = format!("/pass/{}/score", one.id);
         return Ok(HttpResponse::SeeOther().insert_header((header::LOCATION, to)).finish());
     }
-    let page = Page {
+    let channel = app.engine.store().channel(helper.pass.channel).await?.name;
+    drawn_with(helper.whose(), move || Page {
         build: crate::assets::build(),
         csrf: helper.csrf,
         name: helper.pass.wanted.name,
-        channel: app.engine.store().channel(helper.pass.channel).await?.name,
-        plates,
-    };
-    Ok(HttpResponse::Ok().insert_header(ContentType::html()).body(html(&page)))
+        channel,
+        plates: shown.iter().map(|one| (one.id, one.plate(ForWhom::Helper))).collect(),
+    })
+    .await
 }
 
 /// Whether the pass allows a widget.
@@ -197,21 +194,17 @@ fn allows(channel: &Channel, grant: &Grant, id: WidgetId) -> bool {
 /// `GET /pass/{id}/score`: the pad of a board.
 pub async fn pad_page(helper: Helper, id: web::Path<u32>) -> Result<HttpResponse, WebError> {
     let (id, grant) = (WidgetId(*id), helper.pass.wanted.grant.clone());
-    let (drawn, alone) = helper
+    let (board, alone) = helper
         .channel
         .ask(move |channel, now| {
             let granted = channel.granted(&grant);
             let piece = granted.iter().find(|(one, _)| *one == id).map(|(_, piece)| *piece);
             let scope = channel.scope(now);
-            let drawn = piece.map(|piece| {
-                let pad = pad(&piece.view(&scope), &piece.levers(&scope), false);
-                pad.map(|pad| (piece.title().to_owned(), pad))
-            });
-            (drawn, granted.len() == 1)
+            (piece.map(|piece| Operated::of(id, piece, &scope)), granted.len() == 1)
         })
         .await?;
-    let (title, pad) = drawn.ok_or(PassOver::NotForThat)?.ok_or(WebError::NotFound)?;
-    Ok(score::drawn(helper.csrf, id, title, pad, score::Keeper::Helper { alone }))
+    let board = board.ok_or(PassOver::NotForThat)?;
+    score::drawn(helper.whose(), helper.csrf, board, score::Keeper::Helper { alone }).await
 }
 
 /// `POST /pass/{id}/press`

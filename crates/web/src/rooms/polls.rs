@@ -188,7 +188,7 @@ fn rows(channel: &Channel, now: Instant) -> Vec<PollRow> {
 pub async fn page(app: web::Data<App>, owner: Owner) -> Result<HttpResponse, WebError> {
     let polls = owner.channel.ask(rows).await?;
     let page = Page { frame: Frame::new(&app, &owner, "/polls").await?, polls };
-    drawn(owner.user, page).await
+    drawn(owner.whose(), page).await
 }
 
 /// `GET /polls/{widget}/chart.svg?which=line-12`

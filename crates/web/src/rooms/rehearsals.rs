@@ -76,7 +76,7 @@ pub async fn page(app: web::Data<App>, owner: Owner) -> Result<HttpResponse, Web
         overlays: overlays.into_iter().map(|one| (one.id, one.air.name)).collect(),
         on_air: owner.channel.ask(|channel, _| channel.book().shows().on_air().is_some()).await?,
     };
-    drawn(owner.user, page).await
+    drawn(owner.whose(), page).await
 }
 
 /// What is rehearsed, from the room's form.

@@ -1,8 +1,10 @@
 //! Keeping the score: a page for a phone at the field, with huge keys for what happens most.
 
+use crate::draw::Operated;
 use crate::error::WebError;
+use crate::heavy::Whose;
 use crate::markup::html;
-use crate::pad::pad;
+use crate::rooms::drawn::in_turn;
 use crate::security::session::Owner;
 use actix_web::http::header::ContentType;
 use actix_web::{HttpResponse, web};
@@ -58,24 +60,24 @@ struct Page {
     keeper: Keeper,
 }
 
-/// The page with a pad.
-pub fn drawn(csrf: String, id: WidgetId, title: String, pad: String, keeper: Keeper) -> HttpResponse {
-    let page = Page { build: crate::assets::build(), csrf, id, title, pad, keeper };
-    HttpResponse::Ok().insert_header(ContentType::html()).body(html(&page))
+/// The page with a board's pad.
+///
+/// # Errors
+/// It is no board, or whoever asks for it asks for too much at once.
+pub async fn drawn(whose: Whose, csrf: String, board: Operated, keeper: Keeper) -> Result<HttpResponse, WebError> {
+    let draw = move || {
+        let pad = board.pad(matches!(keeper, Keeper::Owner))?;
+        Some(html(&Page { build: crate::assets::build(), csrf, id: board.id, title: board.title, pad, keeper }))
+    };
+    let drawn = in_turn(whose, draw).await?.ok_or(WebError::NotFound)?;
+    Ok(HttpResponse::Ok().insert_header(ContentType::html()).body(drawn))
 }
 
 /// `GET /widgets/{id}/score`
 pub async fn page(owner: Owner, id: web::Path<u32>) -> Result<HttpResponse, WebError> {
     let id = WidgetId(*id);
-    let found = owner
-        .channel
-        .ask(move |channel, now| {
-            let piece = channel.widget(id)?;
-            let scope = channel.scope(now);
-            let pad = pad(&piece.view(&scope), &piece.levers(&scope), true)?;
-            Some((piece.title().to_owned(), pad))
-        })
-        .await?;
-    let (title, pad) = found.ok_or(WebError::NotFound)?;
-    Ok(drawn(owner.csrf, id, title, pad, Keeper::Owner))
+    let found =
+        owner.channel.ask(move |channel, now| Some(Operated::of(id, channel.widget(id)?, &channel.scope(now)))).await?;
+    let board = found.ok_or(WebError::NotFound)?;
+    drawn(owner.whose(), owner.csrf, board, Keeper::Owner).await
 }

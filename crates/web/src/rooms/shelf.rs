@@ -2,20 +2,19 @@
 
 use crate::app::App;
 use crate::error::WebError;
-use crate::rooms::drawn::drawn_with;
+use crate::rooms::drawn::{drawn, drawn_with};
 use crate::rooms::frame::Frame;
 use crate::rooms::readiness::{self, Readiness};
 use crate::rooms::sign_in::{go_to, refusal};
 use crate::security::session::Owner;
 use crate::security::tokens;
-use crate::widgets;
+use crate::widgets::{self, Drawable};
 use actix_web::{HttpResponse, web};
 use askama::Template;
 use serde::Deserialize;
 use tally_core::channel::starts::{STARTS, Start};
 use tally_core::record::ids::WidgetId;
 use tally_core::sentence;
-use tally_core::widgets::view::View;
 use tally_core::widgets::{Definition, Piece, Setup};
 use tally_engine::Shaping;
 
@@ -25,7 +24,7 @@ struct Row {
     family: &'static str,
     title: String,
     sentence: String,
-    drawing: String,
+    drawing: Drawable,
     trying: bool,
     readiness: Readiness,
 }
@@ -74,52 +73,44 @@ pub async fn page(app: web::Data<App>, owner: Owner) -> Result<HttpResponse, Web
         Away { id: one.id, family: family_name(piece.key()), title: piece.title().to_owned() }
     });
     let away = away.collect();
-    let rows: Vec<(Row, Piece, View)> = owner
+    let rows: Vec<Row> = owner
         .channel
         .ask_all(move |channel, hearing, now| {
             let scope = channel.scope(now);
             let row = |(id, piece): (WidgetId, &Piece)| {
-                let row = Row {
+                Some(Row {
                     id,
                     family: family_name(piece.key()),
                     title: piece.title().to_owned(),
                     sentence: sentence::plain(&piece.sentence(&scope)),
-                    drawing: String::new(),
+                    drawing: Drawable::of(piece, &scope),
                     trying: channel.draft(id).is_some(),
                     readiness: readiness::of(channel, hearing, id, &feeds, now)?,
-                };
-                Some((row, piece.clone(), piece.view(&scope)))
+                })
             };
             channel.widgets().filter_map(row).collect()
         })
         .await?;
     let frame = Frame::new(&app, &owner, "/widgets").await?;
-    drawn_with(owner.user, move || {
-        let draw = |(row, piece, view)| Row { drawing: widgets::draw(widgets::seen(&piece, &view)), ..row };
-        let rows = rows.into_iter().map(draw).collect();
-        Page { frame, rows, away, families: Definition::FAMILIES, starts: &STARTS }
-    })
-    .await
+    drawn(owner.whose(), Page { frame, rows, away, families: Definition::FAMILIES, starts: &STARTS }).await
 }
 
 /// `GET /widgets/starts`: the ready-made starts, drawn.
 pub async fn starts(owner: Owner) -> Result<HttpResponse, WebError> {
-    let samples: Vec<(Start, Piece, View)> = owner
+    let samples: Vec<(Start, Drawable)> = owner
         .channel
         .ask(|channel, now| {
             let scope = channel.scope(now);
             let sample = |start: Start| {
                 let piece = start.piece(channel.settings(), now).ok()??;
-                let view = piece.sample(&scope);
-                Some((start, piece, view))
+                Some((start, Drawable::showing(&piece, piece.sample(&scope))))
             };
             STARTS.into_iter().filter_map(sample).collect()
         })
         .await?;
-    drawn_with(owner.user, move || {
-        let draw = |(start, piece, view): (Start, Piece, View)| {
-            (start, family_name(start.family), widgets::example(widgets::seen(&piece, &view)))
-        };
+    drawn_with(owner.whose(), move || {
+        let draw =
+            |(start, sample): (Start, Drawable)| (start, family_name(start.family), widgets::example(sample.seen()));
         Starts { starts: samples.into_iter().map(draw).collect() }
     })
     .await

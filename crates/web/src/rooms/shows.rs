@@ -71,7 +71,7 @@ pub async fn page(app: web::Data<App>, owner: Owner) -> Result<HttpResponse, Web
         channel.book().shows().all().iter().rev().take(SHOWS).map(|show| row(channel, show, now)).collect()
     };
     let page = Page { frame: Frame::new(&app, &owner, "/shows").await?, rows: owner.channel.ask(list).await? };
-    drawn(owner.user, page).await
+    drawn(owner.whose(), page).await
 }
 
 /// Says something about shows, and answers with what follows once it is said.

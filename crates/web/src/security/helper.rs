@@ -3,6 +3,7 @@
 
 use crate::app::App;
 use crate::error::{PassOver, WebError};
+use crate::heavy::Whose;
 use actix_session::{Session, SessionExt};
 use actix_web::dev::Payload;
 use actix_web::{FromRequest, HttpRequest, web};
@@ -27,6 +28,14 @@ pub struct Helper {
     pub csrf: String,
     device: String,
     app: web::Data<App>,
+}
+
+impl Helper {
+    /// For whom their pages are drawn.
+    #[must_use]
+    pub fn whose(&self) -> Whose {
+        Whose::Helper(self.pass.id)
+    }
 }
 
 /// The device of a session that has opened a pass.

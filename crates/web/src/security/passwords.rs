@@ -1,6 +1,6 @@
 //! Passwords: Argon2id, a few at a time.
 
-use crate::heavy::{Heavy, HeavyError};
+use crate::heavy::{Heavy, HeavyError, Whose};
 use argon2::password_hash::rand_core::OsRng;
 use argon2::password_hash::{
     Decimal, Ident, Output, ParamsString, PasswordHash, PasswordHasher, PasswordVerifier, Result as Hashed, Salt,
@@ -12,7 +12,7 @@ use std::sync::LazyLock;
 
 /// Each hash takes 19 MiB and a core for a while, so that guessing is dear; only so many at once, and so
 /// many may wait.
-static HASHERS: LazyLock<Heavy> = LazyLock::new(|| Heavy::new(2, 32));
+static HASHERS: LazyLock<Heavy> = LazyLock::new(|| Heavy::new(2, [32, 32]));
 
 /// A hash that no password fits, for names that do not exist: they take as long as those that do.
 static NOBODY: LazyLock<String> = LazyLock::new(|| hash_now("nobody has this password").unwrap_or_default());
@@ -95,7 +95,7 @@ fn hash_now(password: &str) -> Hashed<String> {
 /// # Errors
 /// Too many wait, or there is no randomness.
 pub async fn hash(password: String) -> Result<String, PasswordError> {
-    HASHERS.run(move || hash_now(&password)).await?.map_err(|_| PasswordError::Failed)
+    HASHERS.run(Whose::Anybody, move || hash_now(&password)).await?.map_err(|_| PasswordError::Failed)
 }
 
 /// Whether a password fits a hash. With no hash the answer is no, after the same time.
@@ -105,7 +105,7 @@ pub async fn hash(password: String) -> Result<String, PasswordError> {
 pub async fn verify(password: String, hash: Option<String>) -> Result<bool, PasswordError> {
     let known = hash.is_some();
     let fits = HASHERS
-        .run(move || {
+        .run(Whose::Anybody, move || {
             let hash: &str = hash.as_deref().unwrap_or(&NOBODY);
             let Ok(parsed) = PasswordHash::new(hash) else { return false };
             Hasher.verify_password(password.as_bytes(), &parsed).is_ok()

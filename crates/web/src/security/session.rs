@@ -2,6 +2,7 @@
 
 use crate::app::App;
 use crate::error::WebError;
+use crate::heavy::Whose;
 use crate::security::access::Pass;
 use crate::security::reach::Reach;
 use actix_session::{Session, SessionExt};
@@ -43,6 +44,12 @@ pub struct Owner {
 }
 
 impl Owner {
+    /// For whom their rooms are drawn.
+    #[must_use]
+    pub fn whose(&self) -> Whose {
+        Whose::Person(self.user)
+    }
+
     /// By what they were let in.
     #[must_use]
     pub fn pass(&self) -> Pass {

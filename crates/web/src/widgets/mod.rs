@@ -26,6 +26,8 @@ use crate::markup::html;
 use askama::Template;
 use serde_json::Value;
 use std::collections::BTreeMap;
+use std::fmt;
+use tally_core::count::Scope;
 use tally_core::look::{Font, Form, Look, Shape, Sort, Token};
 use tally_core::record::happening::Kind;
 use tally_core::record::own;
@@ -138,6 +140,35 @@ pub fn draw(seen: Seen<'_>) -> String {
         volume: if seen.muted { "0" } else { look.get(Token::Volume) },
         inner,
     })
+}
+
+/// A widget with what it shows, which is drawn where it is written out.
+pub struct Drawable {
+    piece: Piece,
+    view: View,
+}
+
+impl Drawable {
+    /// A widget as it stands at an instant.
+    pub fn of(piece: &Piece, scope: &Scope<'_>) -> Self {
+        Self::showing(piece, piece.view(scope))
+    }
+
+    /// The look of a widget, showing this.
+    pub fn showing(piece: &Piece, view: View) -> Self {
+        Self { piece: piece.clone(), view }
+    }
+
+    /// What is seen of it.
+    pub fn seen(&self) -> Seen<'_> {
+        seen(&self.piece, &self.view)
+    }
+}
+
+impl fmt::Display for Drawable {
+    fn fmt(&self, to: &mut fmt::Formatter<'_>) -> fmt::Result {
+        to.write_str(&draw(self.seen()))
+    }
 }
 
 /// The drawing of a widget that stands beside others as an example: nothing in it is found again by its id.

@@ -76,7 +76,7 @@ pub async fn page(
         .await?
         .ok_or(WebError::NotFound)?;
     let frame = Frame::new(&app, &owner, "/widgets").await?;
-    drawn_with(owner.user, move || {
+    drawn_with(owner.whose(), move || {
         let variant = |(base, shape, look, chosen): &(Base, &'static Shape, Look, bool)| Variant {
             look: base.key(),
             name: base.words().0,

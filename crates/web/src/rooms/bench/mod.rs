@@ -18,7 +18,7 @@ use crate::rooms::readiness::{self, Place, Readiness};
 use crate::rooms::sign_in::refreshed;
 use crate::security::session::Owner;
 use crate::security::tokens;
-use crate::widgets;
+use crate::widgets::{self, Drawable};
 use actix_web::http::header::ContentType;
 use actix_web::{HttpRequest, HttpResponse, web};
 use askama::Template;
@@ -34,7 +34,6 @@ use tally_core::sentence::table::Table;
 use tally_core::sentence::{Field, Part};
 use tally_core::template;
 use tally_core::time::words::instant_words;
-use tally_core::widgets::view::View;
 use tally_core::widgets::{Hint, Piece};
 use tally_engine::{EngineError, Hearing, Shaping};
 use tally_store::feeds::Feed;
@@ -85,7 +84,7 @@ struct Bar {
 #[derive(Template)]
 #[template(path = "rooms/bench_aside.html")]
 struct Aside {
-    sample: String,
+    sample: Drawable,
     readiness: Readiness,
     /// The overlays on which it stands.
     places: Vec<Place>,
@@ -115,8 +114,8 @@ struct Page {
 /// What the bench shows of a widget.
 struct Looked {
     title: String,
-    drawing: String,
-    tried: String,
+    drawing: Drawable,
+    tried: Option<Drawable>,
     parts: Vec<Part>,
     rates: Option<Table>,
     /// The names of a board's sides, each of which can have a picture.
@@ -125,7 +124,7 @@ struct Looked {
     now: String,
     aside: Aside,
     drawers: Drawers,
-    rehearsal: String,
+    rehearsal: Option<Drawable>,
     acts: Vec<(&'static str, &'static str)>,
     size: (u32, u32),
 }
@@ -140,22 +139,21 @@ async fn look(app: &App, owner: &Owner, id: WidgetId, of: Option<look::Part>, ap
             let (air, piece, scope) = (channel.widget(id)?, channel.staged(id)?, channel.scope(now));
             // What follows a change leaves the stage alone; it is drawn live.
             let rehearsal = if apart { None } else { channel.rehearsal(now).view(id, now) };
-            let drawn = |view: &View| widgets::draw(widgets::seen(piece, view));
             let counts = piece.counts(scope.settings);
             let view = piece.view(&scope);
             Some(Looked {
-                rehearsal: rehearsal.map(|view| drawn(&view)).unwrap_or_default(),
+                rehearsal: rehearsal.map(|view| Drawable::showing(piece, view)),
                 acts: rehearse::acts(piece, &counts),
                 title: piece.title().to_owned(),
-                drawing: widgets::draw(widgets::seen(air, &air.view(&scope))),
-                tried: channel.draft(id).map(|_| drawn(&view)).unwrap_or_default(),
+                drawing: Drawable::of(air, &scope),
                 parts: piece.sentence(&scope),
                 rates: piece.rate_table(&scope),
                 sides: sides(piece),
                 hints: piece.hints(&scope),
                 now: view.text(),
+                tried: channel.draft(id).map(|_| Drawable::showing(piece, view)),
                 aside: Aside {
-                    sample: drawn(&piece.sample(&scope)),
+                    sample: Drawable::showing(piece, piece.sample(&scope)),
                     readiness: readiness::of(channel, hearing, id, &feeds, now)?,
                     places,
                     course: course::of(piece, &scope),
@@ -236,7 +234,7 @@ pub async fn page(
         read_url: owner.reach.read_url(&record.page_token),
         text_file: text_file::shown(&app, id).await?,
     };
-    drawn(owner.user, page).await
+    drawn(owner.whose(), page).await
 }
 
 /// One part of the sentence or the look, as its form sends it.
@@ -345,13 +343,13 @@ pub async fn drawers(
     of: web::Query<OfPart>,
 ) -> Result<HttpResponse, WebError> {
     let looked = look(&app, &owner, WidgetId(*id), of.part(), true).await?;
-    Ok(HttpResponse::Ok().insert_header(ContentType::html()).body(html(&looked.drawers)))
+    drawn(owner.whose(), looked.drawers).await
 }
 
 /// `GET /widgets/{id}/aside`: readiness and the slip as they are now.
 pub async fn aside(app: web::Data<App>, owner: Owner, id: web::Path<u32>) -> Result<HttpResponse, WebError> {
     let looked = look(&app, &owner, WidgetId(*id), None, true).await?;
-    Ok(HttpResponse::Ok().insert_header(ContentType::html()).body(html(&looked.aside)))
+    drawn(owner.whose(), looked.aside).await
 }
 
 /// How a template reads, or what is wrong with it.

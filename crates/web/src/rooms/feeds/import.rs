@@ -129,7 +129,7 @@ pub async fn page(app: web::Data<App>, owner: Owner, token: web::Path<String>) -
         page.sample.clone_from(&look.sample);
         page.is_table = true;
     }
-    drawn(owner.user, page).await
+    drawn(owner.whose(), page).await
 }
 
 /// Which column is what, as the form says it.

@@ -201,7 +201,7 @@ pub async fn page(app: web::Data<App>, owner: Owner) -> Result<HttpResponse, Web
     let (mut imports, rows): (Vec<Row>, Vec<Row>) = rows.into_iter().partition(|row| row.withdrawn.is_some());
     imports.reverse();
     let page = Page { frame: Frame::new(&app, &owner, "/feeds").await?, rows, imports };
-    drawn(owner.user, page).await
+    drawn(owner.whose(), page).await
 }
 
 async fn change(app: &App, owner: &Owner, id: u32, change: FeedChange) -> Result<HttpResponse, WebError> {

@@ -207,7 +207,7 @@ pub async fn page(app: web::Data<App>, owner: Owner, wanted: web::Query<Wanted>)
         feeds,
         hand: manual::form(&owner).await?,
     };
-    drawn(owner.user, page).await
+    drawn(owner.whose(), page).await
 }
 
 /// `GET /ledger/lines`: the lines alone, for a page that follows what comes in.
