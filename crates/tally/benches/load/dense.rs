@@ -125,11 +125,34 @@ impl Dense {
     }
 }
 
+/// An hour of a dense day, or `TALLY_SOAK_MINUTES` of it, with twenty tips a second: what is kept and how long a tip takes, sixth by
+/// sixth.
+pub async fn soak(report: &mut Report) {
+    let minutes: u64 = std::env::var("TALLY_SOAK_MINUTES").ok().and_then(|one| one.parse().ok()).unwrap_or(60);
+    let mut dense = Dense::begin().await;
+    for sixth in 1..=6 {
+        let (began, mut p50, mut p99) = (Instant::now(), Vec::new(), Vec::new());
+        while began.elapsed() < Duration::from_secs(minutes * 10) {
+            let [middle, worst] = dense.tips_to_page().await;
+            p50.push(middle);
+            p99.push(worst);
+        }
+        report.add(
+            &format!("tip to page in sixth {sixth} of {minutes} minutes of a dense day, p50"),
+            format!("{:.1} ms", median(p50)),
+            format!("p99 {:.1} ms, the median of rounds of {TIPS} tips", median(p99)),
+            "flat",
+        );
+        let held = resident(dense.program.id()) / 1_000_000;
+        report.add(&format!("memory after sixth {sixth}"), format!("{held} MB"), String::new(), "flat");
+    }
+}
+
 /// The rooms that show most, with the address of each.
-async fn rooms(dense: &Dense) -> Vec<(&'static str, String)> {
-    let desk = dense.owner.page("/desk").await;
+pub async fn rooms(program: &Program, owner: &Owner) -> Vec<(&'static str, String)> {
+    let desk = owner.page("/desk").await;
     let overlay = desk.split("data-appear=\"/overlays/").nth(1).unwrap().split('/').next().unwrap().to_owned();
-    let event_list = dense.program.widget("Just now")["id"].to_string();
+    let event_list = program.widget("Just now")["id"].to_string();
     vec![
         ("the desk", "/desk".into()),
         ("the widgets", "/widgets".into()),
@@ -165,7 +188,7 @@ pub async fn measure(report: &mut Report) {
         of(ENTRIES),
         "≤ 12 µs of a core",
     );
-    let rooms = rooms(&dense).await;
+    let rooms = rooms(&dense.program, &dense.owner).await;
     for (name, address) in &rooms {
         dense.owner.page(address).await;
         let (before, mut took) = (processor(dense.program.id()), Vec::new());

@@ -2,7 +2,8 @@
 //!
 //! Nothing is asserted here, since machines are noisy. It prints a table and, run whole, writes
 //! `docs/bench.md`. `./bench ingest`, `./bench dense`, `./bench dom`, `./bench pages`, `./bench overlays`, `./bench clocks`, `./bench audience`, `./bench boards`,
-//! `./bench passes`, `./bench fold`, `./bench cues`, `./bench record`, `./bench wiring` and `./bench show` run one part each.
+//! `./bench passes`, `./bench fold`, `./bench cues`, `./bench record`, `./bench wiring` and `./bench show` run one part each; `./bench
+//! soak`, `./bench dense-soak` and `./bench smoke` run only when they are named.
 
 #![allow(clippy::unwrap_used, clippy::expect_used, missing_docs)]
 
@@ -25,6 +26,7 @@ mod passes;
 mod record;
 mod report;
 mod show;
+mod smoke;
 mod soak;
 mod wiring;
 
@@ -86,9 +88,15 @@ fn main() {
         if wanted("show") {
             show::measure(&mut report).await;
         }
-        // Twenty minutes are too long for every run; it is measured when it is named.
+        // These take long, or count and do not measure: they run when they are named.
         if arguments.iter().any(|one| one == "soak") {
             soak::measure(&mut report).await;
+        }
+        if arguments.iter().any(|one| one == "dense-soak") {
+            dense::soak(&mut report).await;
+        }
+        if arguments.iter().any(|one| one == "smoke") {
+            smoke::measure(&mut report).await;
         }
         report.print();
         if arguments.is_empty() {
