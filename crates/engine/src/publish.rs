@@ -229,8 +229,10 @@ mod tests {
         let turn = pace.take(start, |id| (id == one).then_some(SeenBy::Rooms));
         assert_eq!((turn.ready, turn.unseen), (vec![one], vec![other]));
         // One that is on air from now on is published though we saw it, and no longer held back by the longer gap.
-        pace.touch([one]);
-        assert_eq!(pace.take(start + GAP * 4, |_| Some(SeenBy::Us)).ready, [one]);
+        for _ in 0..2 {
+            pace.touch([one]);
+            assert_eq!(pace.take(start + GAP * 4, |_| Some(SeenBy::Us)).ready, [one]);
+        }
         pace.look_again();
         assert_eq!(pace.take(start + GAP * 5, |_| Some(SeenBy::Us)).ready, [other]);
         assert_eq!(pace.take(start + GAP * 5, on_air).ready, [one]);
@@ -248,7 +250,7 @@ mod tests {
             let came = if (10..15).contains(&number) { due.max(halt) } else { due };
             pace.touch([WidgetId(1)]);
             let drawn = pace.next(on_air).map_or(came, |next| next.max(came));
-            pace.take(drawn, on_air).ready;
+            pace.take(drawn, on_air);
             late.push(drawn - came);
         }
         assert!(late.iter().any(|late| !late.is_zero()), "the halt makes some late");

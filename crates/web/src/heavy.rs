@@ -1,8 +1,8 @@
 //! Work that takes a core for a while: hashing passwords, decoding what people send, drawing rooms.
 //!
-//! It runs on a few threads of its own, so that only so much of it happens at once whoever leaves meanwhile, that sockets and
-//! deliveries are answered whatever is drawn, and that what it has allocated is used again: memory given back by many threads
-//! stays with each. Those for whom it is done have their turns one after the other.
+//! It runs on a few threads of its own that give way to all others, so that only so much of it happens at once whoever leaves
+//! meanwhile, that sockets and deliveries are answered whatever is drawn, and that what it has allocated is used again: memory given
+//! back by many threads stays with each. Those for whom it is done have their turns one after the other.
 
 use std::collections::{BTreeMap, VecDeque};
 use std::panic::AssertUnwindSafe;
@@ -143,7 +143,12 @@ fn lock(queue: &Queue) -> MutexGuard<'_, Waiting> {
     queue.waiting.lock().unwrap_or_else(PoisonError::into_inner)
 }
 
+/// How much these threads give way to others; see sched(7).
+const NICE: i32 = 10;
+
 fn work(queue: &Queue) {
+    // Of this thread alone, on Linux. Where it is not granted, it is only less polite.
+    let _ = rustix::process::nice(NICE);
     loop {
         let waiting = queue.comes.wait_while(lock(queue), |waiting| waiting.turns.is_empty());
         let Some(job) = waiting.unwrap_or_else(PoisonError::into_inner).next() else { continue };

@@ -80,7 +80,8 @@ struct Page {
 }
 
 impl Page {
-    fn of(facts: Vec<Fact>) -> Self {
+    fn of(mut facts: Vec<Fact>) -> Self {
+        facts.shrink_to_fit();
         let kinds = facts.iter().fold(0, |kinds, fact| kinds | fact.kind().bit());
         let newest = facts.iter().map(|fact| fact.seq).max().unwrap_or(0);
         Self { facts, kinds, newest }

@@ -266,6 +266,12 @@ impl Names {
         first
     }
 
+    /// Whether nobody else counts as the same supporter, and they count as nobody else.
+    #[must_use]
+    pub fn is_alone(&self, person: Person) -> bool {
+        self.parent(person).is_none() && !self.children.contains_key(&person)
+    }
+
     /// All who count as the same supporter as somebody, themselves among them.
     #[must_use]
     pub fn same_as(&self, person: Person) -> BTreeSet<Person> {

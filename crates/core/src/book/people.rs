@@ -73,6 +73,20 @@ impl Book {
             .inspect(super::look_at)
     }
 
+    /// Whether a line is the newest of somebody who did nothing for so many microseconds before it. False where they count as one
+    /// with others: that would have to be looked for.
+    #[must_use]
+    pub fn rested(&self, of: Option<Person>, line: (i64, u64), length: i64) -> bool {
+        if of.is_some_and(|person| !self.cover.names.is_alone(person)) {
+            return false;
+        }
+        match self.lines.list(of) {
+            [.., (before, _), last] => *last == line && line.0.saturating_sub(*before) > length,
+            [last] => *last == line,
+            [] => false,
+        }
+    }
+
     /// The same from a place on, oldest first.
     pub fn lines_from(&self, of: Option<Person>, from: (i64, u64)) -> impl Iterator<Item = &Fact> {
         let list = self.lines.list(of);
@@ -154,6 +168,7 @@ impl Book {
                 told.note(person, spelling, fact.place(), in_force);
             }
         }
+        lines.of.iter_mut().for_each(Vec::shrink_to_fit);
         self.lines = lines;
         self.cover.names.tell(&told);
     }

@@ -5,7 +5,7 @@ use crate::kit::db::{Database, Server};
 use crate::kit::owner::Owner;
 use crate::kit::program::Program;
 use crate::kit::until;
-use crate::report::{Report, median, percentile};
+use crate::report::{Report, median, percentile, resident};
 use diesel::prelude::*;
 use std::fmt::Write;
 use std::time::{Duration, Instant};
@@ -87,6 +87,9 @@ pub async fn measure(report: &mut Report) {
         format!("replaying the whole ledger instead: {:.1} s", replayed.as_secs_f64()),
         "< 3 s",
     );
+
+    let held = resident(program.id()) / 1_000_000;
+    report.add("memory with 1,000,000 entries", format!("{held} MB"), "right after the start".into(), "≤ 150 MB");
 
     let owner = Owner::of(&program).await;
     let made = owner.post("/widgets", &[("family", "goal")]).await;

@@ -16,10 +16,10 @@ use std::io::Write;
 
 /// Most questions for one room, kilobytes of one room and of a page with thirty widgets, made small as they are sent, and facts for
 /// one drawing.
-const MOST_QUESTIONS: u64 = 14;
+const MOST_QUESTIONS: u64 = 26;
 const MOST_ROOM_KB: usize = 40;
-const MOST_PAGE_KB: usize = 30;
-const MOST_FACTS: u64 = 200;
+const MOST_PAGE_KB: usize = 16;
+const MOST_FACTS: u64 = 60;
 /// How often a room is loaded: what goes on beside it asks too, so the least counts.
 const LOADS: usize = 4;
 

@@ -2,7 +2,7 @@
 
 use super::burst::{Burst, Common};
 use super::run::{Run, Runs, boundary};
-use super::{Place, Recent};
+use super::{BLOCK, Place, Recent};
 use crate::book::{Book, Change, Fact, instant};
 use crate::record::settings::Settings;
 use crate::time::Instant;
@@ -191,10 +191,21 @@ impl Kept {
             }
             return self.trim(runs);
         };
+        if self.lies_behind(fact, runs.length_of(common)) {
+            // What comes to it later is looked for.
+            self.open.remove(&common);
+            return;
+        }
         match self.open.get_mut(&common) {
             Some(open) if fact.place() > open.last => open.take(fact, common, runs),
             // It came late, into the newest burst.
             Some(open) if fact.place() > open.first => open.join(fact, common, runs),
+            // Nearly always: the newest of somebody who rested.
+            None if runs.book.rested(common.person(), fact.place(), runs.length_of(common)) => {
+                let mut open = Open::begins(fact.at, fact);
+                open.join(fact, common, runs);
+                self.open.insert(common, open);
+            }
             _ => {
                 match self.begins_at(fact, common) {
                     Some((since, key)) => self.refold_from(key, since, common, runs),
@@ -216,6 +227,14 @@ impl Kept {
             self.open.retain(|_, open| fact.at.saturating_sub(open.last.0) <= length);
             self.most_open = OPEN.max(self.open.len().saturating_mul(2));
         }
+    }
+
+    /// Whether a fact lies so far back that nothing kept has to do with it: how a run is folded depends on two blocks before, and a
+    /// pause.
+    fn lies_behind(&self, fact: &Fact, length: i64) -> bool {
+        let begins = self.span.from.map(|from| from.timestamp_micros());
+        let low = begins.max(self.floor.map(|(at, _)| at));
+        low.is_some_and(|low| low > fact.at.saturating_add(length.saturating_mul(2 * BLOCK + 2)))
     }
 
     /// Since when there was no pause around a fact that came late, and where the burst before it begins; only where that is at
