@@ -232,11 +232,11 @@ mod tests {
         assert_eq!((pixels.width, pixels.height), (300, 90), "or stays as large as it is");
         assert!(pixels.rgba.chunks(4).all(|pixel| pixel == [200, 30, 30, 255]));
         // Long and thin, or large in both: neither takes much.
-        assert!(small(&plain(4_096, 1)).is_some());
-        let status = std::fs::read_to_string("/proc/self/status").unwrap();
-        let most = status.lines().find_map(|line| line.strip_prefix("VmHWM:")).unwrap();
-        let most: u64 = most.trim().trim_end_matches("kB").trim().parse().unwrap();
-        assert!(most < 300 * 1_024, "{most} KiB");
+        for (width, height) in [(4_096, 1), (2_048, 2_048)] {
+            let sent = plain(width, height);
+            let taken = allocation_counter::measure(|| assert!(small(&sent).is_some()));
+            assert!(taken.bytes_max < 64 * 1_024 * 1_024, "{width} x {height}: {taken:?}");
+        }
         for wrong in [&b""[..], &plain(4_000, 2_500), b"<svg xmlns='http://www.w3.org/2000/svg'/>", &plain(4_097, 1)] {
             assert_eq!(small(wrong), None);
         }
