@@ -2,10 +2,11 @@
 
 use super::Channel;
 use super::cue::{Occasion, Triggered};
-use crate::cues::{Cue, Firings, NotFired};
+use crate::cues::{Cue, Cues, Firings, NotFired};
 use crate::record::entry::Entry;
 use crate::record::ids::Seq;
 use crate::time::Instant;
+use std::collections::BTreeMap;
 
 /// What a cue would have done in the past.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -39,7 +40,8 @@ impl DryRun {
         let mut bare = Channel::new(channel.settings.clone(), widgets);
         bare.feeds.clone_from(&channel.feeds);
         bare.layouts.clone_from(&channel.layouts);
-        bare.cues.all.insert(TRIED, Cue { on: true, since: None, ..cue.clone() });
+        let tried = Cue { on: true, since: None, ..cue.clone() };
+        bare.set_cues(Cues { all: BTreeMap::from([(TRIED, tried)]), ..Cues::default() });
         Self { channel: bare, all: Vec::new() }
     }
 
