@@ -44,6 +44,7 @@
   // drawings a second, so that a burst costs no frames. A page that has rested draws at once.
   const FRAME = 5;
   const SHARED = 150;
+  const STAGE = 'overlay';
   const waiting = new Map();
   const drawnAt = new Map();
   const RESTED = 30;
@@ -52,6 +53,12 @@
   let putAt = -RESTED;
   function put(/** @type {string} */ id, /** @type {string} */ html) {
     const first = !waiting.size;
+    // A stage is newer than all that came before for its places and older than what comes after: it is drawn between them.
+    if (id === STAGE) {
+      waiting.clear();
+      for (const place of places(id)) putInto(place, html);
+      return;
+    }
     waiting.set(id, html);
     if (document.hidden || performance.now() - putAt > RESTED) putAll();
     else if (first) putSoon();

@@ -277,3 +277,33 @@ async fn a_page_that_was_just_loaded_is_not_sent_again_what_it_has() {
     let mut again = Page::open(&url).await;
     again.drawn("data-piece").await;
 }
+
+/// A stage that comes between two drawings of one widget, in one frame, hides neither the one nor brings back the other.
+#[tokio::test(flavor = "multi_thread")]
+async fn what_comes_after_a_stage_stands_in_it_however_fast_it_comes() {
+    let database = Database::new();
+    let program = Program::start(&database.url);
+    let owner = Owner::of(&program).await;
+    let list = owner.page("/overlays").await;
+    let token = list.split("/o/").nth(1).unwrap().split('"').next().unwrap();
+    let air = Browser::open().await;
+    air.go(&format!("{}/o/{token}", program.base)).await;
+    air.shows_one("[data-live=overlay] [data-live^=w]").await;
+    air.run(
+        "window.WebSocket = class { constructor() { window.line = this; } send() {} close() {} }; \
+         dispatchEvent(new Event('online')); \
+         const [one, other] = [...document.querySelectorAll('[data-live^=w]')].map((place) => place.dataset.live); \
+         const say = (parts) => line.onmessage({ data: JSON.stringify({ parts }) }); \
+         const stage = document.querySelector('[data-live=overlay]').cloneNode(true); \
+         stage.querySelector(`[data-live=${one}]`).textContent = 'staged'; \
+         for (const text of ['first', 'second']) say({ [one]: text }); \
+         say({ overlay: stage.innerHTML }); \
+         say({ [one]: 'third', [other]: 'last' }); \
+         Object.assign(document.body.dataset, { one, other });",
+    )
+    .await;
+    for (place, expected) in [("other", "last"), ("one", "third")] {
+        let id = air.run(&format!("return document.body.dataset.{place}")).await;
+        air.shows(&format!("[data-live={}]", id.as_str().unwrap()), expected).await;
+    }
+}
