@@ -11,7 +11,7 @@ use tally_core::channel::Snapshot;
 use tally_core::record::ids::ChannelId;
 
 /// Raised whenever folding or the form of what is kept changes; older ones are then left aside.
-const VERSION: u32 = 9;
+const VERSION: u32 = 10;
 /// How many parts are read at a time, and how often before the first of them are decoded.
 const PARTS_A_READ: i64 = 64;
 const READ_AHEAD: usize = 4;

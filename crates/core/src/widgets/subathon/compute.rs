@@ -7,6 +7,7 @@
 use super::Subathon;
 use super::clockwork::{Clockwork, Phase};
 use super::line::{Line, Why};
+use super::noted::{Noted, NotedLines};
 use super::sheet::{Fits, Rounding, Row, Sheet, half_even};
 use super::terms::{Limits, Terms, WhilePaused, together};
 use crate::book::names::Person;
@@ -20,10 +21,6 @@ use serde::{Deserialize, Serialize};
 use std::borrow::Cow;
 use std::collections::BTreeMap;
 
-/// A happening that may bear on the clock.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
-struct Noted(Seq, Instant, i64);
-
 /// A correction came at that instant: until then the clock was seen as it was before.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
 struct Seen(Seq, i64);
@@ -32,7 +29,7 @@ struct Seen(Seq, i64);
 #[derive(Debug, Clone, Default, Serialize, Deserialize)]
 pub struct State {
     acts: ActLog<SubathonAct>,
-    noted: Vec<Noted>,
+    noted: NotedLines,
     seen: Vec<Seen>,
     /// What all of it comes to; made anew whenever it may have changed.
     #[serde(skip)]
@@ -82,7 +79,15 @@ pub struct Computed {
     pub taken: i64,
     carried: BTreeMap<(Row, Person), i64>,
     waiting: Vec<usize>,
+    /// How many of the newest lines, without another between them, add nothing for good.
+    turned_away: usize,
+    /// What such lines would have come to that are kept no longer.
+    pub forgotten: i64,
 }
+
+/// Of lines that add nothing for good so many are kept of each stretch, and as many more until the older ones go: nobody asks for
+/// the rest, and a clock that was over last year would keep all of this year's.
+const TURNED_AWAY: usize = 1_000;
 
 /// Milliseconds of Unix time.
 pub(super) fn ms(at: Instant) -> i64 {
@@ -106,8 +111,17 @@ impl Limits {
 
 impl Computed {
     fn push(&mut self, line: Line) {
+        let for_good = matches!(line.why, Some(Why::BeforeStart | Why::TooLate));
+        self.turned_away = if for_good { self.turned_away.saturating_add(1) } else { 0 };
         self.lines.push(line);
-        self.add_up(self.came.len());
+        let mut new = self.came.len();
+        if self.turned_away == 2 * TURNED_AWAY {
+            new = self.lines.len().saturating_sub(self.turned_away);
+            self.turned_away = TURNED_AWAY;
+            let gone = self.lines.drain(new..new.saturating_add(TURNED_AWAY));
+            self.forgotten = gone.map(|line| line.wanted).fold(self.forgotten, i64::saturating_add);
+        }
+        self.add_up(new);
     }
 
     /// Adds up what came, from a line on.
@@ -174,7 +188,7 @@ impl Computed {
     }
 
     fn happen(&mut self, noted: Noted, subathon: &Subathon, scope: &Scope<'_>) {
-        let Noted(seq, happened_at, arrived) = noted;
+        let Noted { seq, happened_at, arrived } = noted;
         self.clock.advance(arrived);
         if self.clock.phase == Phase::Ready {
             return;
@@ -384,7 +398,7 @@ impl State {
         if self.acts.is_empty() {
             return None;
         }
-        let noted = Noted(entry.seq, entry.happened_at, ms(entry.arrived_at));
+        let noted = Noted { seq: entry.seq, happened_at: entry.happened_at, arrived: ms(entry.arrived_at) };
         self.noted.push(noted);
         Some(noted)
     }
@@ -431,26 +445,29 @@ impl State {
 
     /// What the log would come to without one act.
     pub(super) fn without(&self, act: Option<Seq>, subathon: &Subathon, scope: &Scope<'_>) -> Computed {
-        enum Step {
-            Act(Instant, SubathonAct),
-            Happening(Noted),
-            Seen(i64),
-        }
+        // All three are in the order of their lines; no line is two of them but an act that is taken back, which is seen after it.
         let acts = self.acts.in_force().filter(|(line, _)| Some(line.seq) != act);
-        let acts = acts.map(|(line, act)| (line.seq, Step::Act(line.at, *act)));
-        let noted = self.noted.iter().map(|noted| (noted.0, Step::Happening(*noted)));
-        let seen = self.seen.iter().map(|seen| (seen.0, Step::Seen(seen.1)));
-        let mut steps: Vec<(Seq, Step)> = acts.chain(noted).chain(seen).collect();
-        // Three runs that are sorted already.
-        steps.sort_by_key(|(seq, _)| *seq);
+        let (mut acts, mut seen) = (acts.peekable(), self.seen.iter().peekable());
         let mut sum = Computed { clock: Clockwork::ready(subathon.length_ms()), ..Computed::default() };
-        for (seq, step) in steps {
-            match step {
-                Step::Act(at, act) => sum.act(seq, at, act, subathon, scope),
-                Step::Happening(noted) => sum.happen(noted, subathon, scope),
-                Step::Seen(at) => sum.clock.corrected(at),
+        let mut operate_before = |sum: &mut Computed, end: Option<Seq>| loop {
+            let (act, corrected) = (acts.peek().map(|(line, _)| line.seq), seen.peek().map(|seen| seen.0));
+            let Some(next) = act.into_iter().chain(corrected).min() else { break };
+            if end.is_some_and(|end| end <= next) {
+                break;
             }
+            if act == Some(next) {
+                if let Some((line, act)) = acts.next() {
+                    sum.act(line.seq, line.at, *act, subathon, scope);
+                }
+            } else if let Some(seen) = seen.next() {
+                sum.clock.corrected(seen.1);
+            }
+        };
+        for noted in self.noted.iter() {
+            operate_before(&mut sum, Some(noted.seq));
+            sum.happen(noted, subathon, scope);
         }
+        operate_before(&mut sum, None);
         sum
     }
 }

@@ -85,7 +85,8 @@ pub(super) fn slip(subathon: &Subathon, state: &State, scope: &Scope<'_>) -> Sli
     if clock.left < 0 {
         terms.push(("Below nothing, by a correction".into(), signed(clock.left.saturating_neg())));
     }
-    let refused: i64 = sum.lines.iter().map(|line| line.wanted.saturating_sub(line.given)).fold(0, i64::saturating_add);
+    let refused = sum.lines.iter().map(|line| line.wanted.saturating_sub(line.given));
+    let refused = refused.fold(sum.forgotten, i64::saturating_add);
     if refused != 0 {
         terms.push(("Not added, by limits or too late (not in the sum)".into(), signed(refused)));
     }

@@ -11,6 +11,7 @@ mod explain;
 mod forecast;
 mod levers;
 mod line;
+mod noted;
 mod sentence;
 mod sheet;
 mod table;

@@ -2,6 +2,7 @@
 
 use super::{PhaseWord, Show, tip, why};
 use tally_core::channel::Correcting;
+use tally_core::record::ids::Seq;
 use tally_core::widgets::subathon::Why;
 
 #[test]
@@ -136,4 +137,19 @@ fn a_boost_taken_back_takes_back_what_came_by_it_and_one_ended_does_not() {
     show.press("undo");
     show.press("undo");
     assert_eq!(show.shown(), "1:00:30");
+}
+
+#[test]
+fn of_what_came_long_after_the_end_the_newest_is_kept_and_all_of_it_counts_once_the_end_is_undone() {
+    let mut show = Show::started(&[("length", "1:00")]);
+    let mistake = show.presses("subtract", Some(300)).unwrap();
+    let late: Vec<Seq> = (0..5_000).map(|_| show.happens(tip("ade", 200))).collect();
+    let sum = show.computed();
+    let kept: Vec<Seq> = sum.lines.iter().filter(|line| line.why == Some(Why::TooLate)).map(|line| line.seq).collect();
+    assert!((1_000..2_000).contains(&kept.len()) && late.ends_with(&kept), "{}", kept.len());
+    let refused: i64 = sum.lines.iter().filter(|line| line.given == 0).map(|line| line.wanted).sum();
+    assert_eq!(refused + sum.forgotten, 5_000 * 60_000);
+    show.undoes(mistake);
+    let sum = show.computed();
+    assert_eq!((sum.added, sum.forgotten, sum.lines.len()), (5_000 * 60_000, 0, 5_000));
 }
