@@ -92,7 +92,7 @@ fn work(waiting: &Mutex<Receiver<Turn>>) {
     }
 }
 
-/// Hands drawings in.
+/// Submits drawings.
 #[derive(Clone)]
 pub(crate) struct Drawers {
     draw: Arc<dyn Draw>,
@@ -104,7 +104,7 @@ impl Drawers {
     }
 
     /// Has something drawn and published soon, in place of what waits of the same.
-    pub(crate) fn hand_in(&self, hub: &Arc<Hub>, of: Of, job: impl FnOnce(&dyn Draw, &Hub) + Send + 'static) {
+    pub(crate) fn submit(&self, hub: &Arc<Hub>, of: Of, job: impl FnOnce(&dyn Draw, &Hub) + Send + 'static) {
         if hub.to_draw().put(of, Box::new(job)) {
             // The threads live as long as the program.
             let _ = TURNS.send(Turn { hub: Arc::clone(hub), draw: Arc::clone(&self.draw) });

@@ -88,8 +88,8 @@ impl Pace {
         }
     }
 
-    /// Somebody looks who did not: what nobody saw may be seen now.
-    pub(crate) fn look_again(&mut self) {
+    /// Somebody came or went: what nobody saw may be seen now.
+    pub(crate) fn viewers_changed(&mut self) {
         self.waiting.append(&mut self.unseen);
         self.waiting.append(&mut self.for_us);
     }
@@ -225,7 +225,7 @@ mod tests {
         pace.touch([one]);
         assert_eq!(pace.next(on_air), None);
         assert_eq!(pace.take(start, nobody), Turn { unseen_again: true, ..Turn::default() });
-        pace.look_again();
+        pace.viewers_changed();
         let turn = pace.take(start, |id| (id == one).then_some(SeenBy::Rooms));
         assert_eq!((turn.ready, turn.unseen), (vec![one], vec![other]));
         // One that is on air from now on is published though we saw it, and no longer held back by the longer gap.
@@ -233,7 +233,7 @@ mod tests {
             pace.touch([one]);
             assert_eq!(pace.take(start + GAP * 4, |_| Some(SeenBy::Us)).ready, [one]);
         }
-        pace.look_again();
+        pace.viewers_changed();
         assert_eq!(pace.take(start + GAP * 5, |_| Some(SeenBy::Us)).ready, [other]);
         assert_eq!(pace.take(start + GAP * 5, on_air).ready, [one]);
     }

@@ -222,6 +222,8 @@ pub trait Family: std::fmt::Debug + Clone + PartialEq + Serialize + DeserializeO
     const KEY: &'static str;
     /// What cues can wait for in it, and what they can tell it to do.
     const CUED: Cued;
+    /// Whether something is celebrated on it: that must be noticed though nobody sees it.
+    const CELEBRATES: bool = false;
     /// What it can be drawn as, the standard one first.
     const SHAPES: &'static [Shape];
 

@@ -58,6 +58,8 @@ pub trait Widget {
     fn key(&self) -> &'static str;
     /// See [`Family::CUED`].
     fn cued(&self) -> Cued;
+    /// See [`Family::CELEBRATES`].
+    fn celebrates(&self) -> bool;
     /// See [`Family::SHAPES`].
     fn shapes(&self) -> &'static [Shape];
     /// See [`Family::title`]; so for all that have the name of a method there.
@@ -147,6 +149,10 @@ impl<F: Family> Widget for Folded<F> {
 
     fn cued(&self) -> Cued {
         F::CUED
+    }
+
+    fn celebrates(&self) -> bool {
+        F::CELEBRATES
     }
 
     fn shapes(&self) -> &'static [Shape] {

@@ -62,8 +62,8 @@ pub struct Hub {
     next_page: AtomicU64,
     /// By page: which overlay it shows, and what it says of itself.
     reports: Mutex<BTreeMap<u64, OpenPage>>,
-    /// Whether somebody has begun to look.
-    looked_at: AtomicBool,
+    /// Whether somebody came or went.
+    viewers_changed: AtomicBool,
     /// On how many open pages of overlays each widget stands.
     on_overlays: Mutex<BTreeMap<WidgetId, usize>>,
     /// How often pages were asked to load themselves anew.
@@ -116,7 +116,7 @@ impl Hub {
             published: AtomicU64::new(began.timestamp_micros().unsigned_abs()),
             next_page: AtomicU64::new(0),
             reports: Mutex::default(),
-            looked_at: AtomicBool::new(true),
+            viewers_changed: AtomicBool::new(true),
             on_overlays: Mutex::default(),
             reloads: watch::Sender::new(0),
             covered: watch::Sender::new(false),
@@ -134,7 +134,7 @@ impl Hub {
     }
 
     /// Lets a widget be seen at its address, as soon as it is drawn. Another address ends the pages at the old one.
-    pub(crate) fn put_up(&self, id: WidgetId, page_token: &str) {
+    pub(crate) fn register(&self, id: WidgetId, page_token: &str) {
         let mut widgets = lock(&self.widgets);
         if widgets.get(&id).is_none_or(|place| place.page_token != page_token) {
             let place = Place { page_token: page_token.to_owned(), ..Place::default() };
@@ -144,7 +144,7 @@ impl Hub {
 
     /// A widget has changed that nobody sees: its last drawing is worth nothing any more. Whoever opens its page sees it there, and
     /// is sent the next.
-    pub(crate) fn wipe(&self, id: WidgetId) {
+    pub(crate) fn invalidate(&self, id: WidgetId) {
         if let Some(place) = lock(&self.widgets).get_mut(&id) {
             (place.desk, place.helpers) = (ByteString::new(), None);
             place.air.send_replace(ByteString::new());

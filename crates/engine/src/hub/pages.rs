@@ -1,12 +1,12 @@
 //! The pages that are open, and what they say of themselves.
 
-use super::{Hub, lock};
+use super::{Hub, Place, lock};
 use crate::orders::Order;
 use crate::publish::SeenBy;
-use std::collections::BTreeSet;
 use std::collections::btree_map::Entry;
-use std::sync::Arc;
+use std::collections::{BTreeMap, BTreeSet};
 use std::sync::atomic::Ordering;
+use std::sync::{Arc, MutexGuard};
 use tally_core::overlay::Report;
 use tally_core::record::ids::WidgetId;
 
@@ -72,6 +72,24 @@ impl Drop for PageGuard {
     }
 }
 
+/// Who sees the widgets of a channel at an instant.
+pub(crate) struct Viewers<'a> {
+    rooms: bool,
+    widgets: MutexGuard<'a, BTreeMap<WidgetId, Place>>,
+    on_overlays: MutexGuard<'a, BTreeMap<WidgetId, usize>>,
+}
+
+impl Viewers<'_> {
+    /// By whom a widget is seen, if by anybody.
+    pub(crate) fn of(&self, id: WidgetId) -> Option<SeenBy> {
+        let pages = self.widgets.get(&id).is_some_and(|place| place.air.receiver_count() > 0);
+        if pages || self.on_overlays.contains_key(&id) {
+            return Some(SeenBy::Pages);
+        }
+        self.rooms.then_some(SeenBy::Rooms)
+    }
+}
+
 impl Hub {
     /// How many pages on air are open.
     #[must_use]
@@ -85,18 +103,18 @@ impl Hub {
         lock(&self.widgets).get(&id).map_or(0, |place| place.air.receiver_count())
     }
 
-    /// By whom a widget is seen now, if by anybody.
-    pub(crate) fn seen_by(&self, id: WidgetId) -> Option<SeenBy> {
-        if self.pages_of(id) > 0 || lock(&self.on_overlays).contains_key(&id) {
-            return Some(SeenBy::Pages);
+    /// Who is there now. Nothing is published while it is held.
+    pub(crate) fn viewers(&self) -> Viewers<'_> {
+        Viewers {
+            rooms: self.everything.receiver_count() > 0 || self.drawings.receiver_count() > 0,
+            widgets: lock(&self.widgets),
+            on_overlays: lock(&self.on_overlays),
         }
-        let rooms = self.everything.receiver_count() > 0 || self.drawings.receiver_count() > 0;
-        rooms.then_some(SeenBy::Rooms)
     }
 
-    /// Whether somebody has begun to look since this was asked last.
-    pub(crate) fn is_looked_at_anew(&self) -> bool {
-        self.looked_at.swap(false, Ordering::AcqRel)
+    /// Whether other viewers may be there than when this was asked last.
+    pub(crate) fn viewers_changed(&self) -> bool {
+        self.viewers_changed.swap(false, Ordering::AcqRel)
     }
 
     /// Counts a page in until the guard is dropped.
@@ -125,7 +143,7 @@ impl Hub {
     }
 
     pub(super) fn report_pages(&self) {
-        self.looked_at.store(true, Ordering::Release);
+        self.viewers_changed.store(true, Ordering::Release);
         // A full queue means that whoever takes it looks up soon anyway.
         let _ = self.orders.try_send(Order::Pages);
     }

@@ -25,7 +25,7 @@ impl Task {
     pub(super) fn wake_at(&self) -> tokio::time::Instant {
         let idle = self.pulse_drawn + PULSE_IDLE;
         let alarm = self.alarms.first().map(|at| self.until(at));
-        [Some(idle), self.pace.next(|id| seen_by(&self.hub, &self.channel, id)), self.pulse_due, alarm]
+        [Some(idle), self.pace.next(seen_by(&self.hub, &self.channel)), self.pulse_due, alarm]
             .into_iter()
             .flatten()
             .min()

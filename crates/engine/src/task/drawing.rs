@@ -13,7 +13,6 @@ use tally_core::channel::{Channel, Job, RollLine};
 use tally_core::cues::Cue;
 use tally_core::record::ids::{FeedId, WidgetId};
 use tally_core::time::{Instant, after, before};
-use tally_core::widgets::Piece;
 use tally_store::feeds::{Feed, Wiring};
 
 /// For so long the desk is told that a cue failed, or that something could not be said.
@@ -23,22 +22,23 @@ const SCRIPT: &str = "The script";
 /// So many lines of chat stand beside the paper roll.
 const CHAT: usize = 40;
 
-/// By whom a widget is seen now, if by anybody.
-pub(super) fn seen_by(hub: &Hub, channel: &Channel, id: WidgetId) -> Option<SeenBy> {
-    let watched = || matches!(channel.widget(id), Some(Piece::Goal(_))).then_some(SeenBy::Us);
-    hub.seen_by(id).or_else(watched)
+/// By whom each widget is seen now, if by anybody.
+pub(super) fn seen_by<'a>(hub: &'a Hub, channel: &'a Channel) -> impl Fn(WidgetId) -> Option<SeenBy> + 'a {
+    let viewers = hub.viewers();
+    let celebrates = |id| channel.widget(id).is_some_and(|piece| piece.celebrates());
+    move |id| viewers.of(id).or_else(|| celebrates(id).then_some(SeenBy::Us))
 }
 
 impl Task {
     /// Publishes whatever has changed and whose turn it is.
     pub(super) fn publish_changed(&mut self) {
         let tick = tokio::time::Instant::now();
-        if self.hub.is_looked_at_anew() {
-            self.pace.look_again();
+        if self.hub.viewers_changed() {
+            self.pace.viewers_changed();
         }
-        let Turn { ready, unseen, unseen_again } = self.pace.take(tick, |id| seen_by(&self.hub, &self.channel, id));
+        let Turn { ready, unseen, unseen_again } = self.pace.take(tick, seen_by(&self.hub, &self.channel));
         for id in &unseen {
-            self.hub.wipe(*id);
+            self.hub.invalidate(*id);
         }
         if unseen_again {
             self.hub.changed_unseen();
@@ -67,11 +67,11 @@ impl Task {
             shown
         });
         match std::panic::catch_unwind(looking) {
-            Ok(Some(_)) if self.hub.seen_by(id).is_none() => self.hub.wipe(id),
+            Ok(Some(_)) if self.hub.viewers().of(id).is_none() => self.hub.invalidate(id),
             Ok(Some(shown)) => {
                 let token = self.tokens.get(&id).cloned().unwrap_or_default();
                 let draw = move |draw: &dyn Draw, hub: &Hub| hub.publish(id, &token, draw.widget(&shown));
-                self.context.drawers.hand_in(&self.hub, Of::Widget(id), draw);
+                self.context.drawers.submit(&self.hub, Of::Widget(id), draw);
             }
             Ok(None) => {}
             Err(_) => tracing::error!(channel = %self.id, widget = %id, "a widget could not be looked at"),
@@ -145,14 +145,14 @@ impl Task {
             now,
         };
         let draw = move |draw: &dyn Draw, hub: &Hub| hub.publish_pulse(draw.pulse(&pulse));
-        self.context.drawers.hand_in(&self.hub, Of::Pulse, draw);
+        self.context.drawers.submit(&self.hub, Of::Pulse, draw);
         let newest = self.channel.chat().newest().next().map(|(number, ..)| number);
         if self.chat_drawn != newest {
             self.chat_drawn = newest;
             let newest = self.channel.chat().newest().take(CHAT);
             let chat: Vec<(u64, ChatLine)> = newest.map(|(number, _, line)| (number, line.clone())).collect();
             let draw = move |draw: &dyn Draw, hub: &Hub| hub.publish_chat(draw.chat(&chat));
-            self.context.drawers.hand_in(&self.hub, Of::Chat, draw);
+            self.context.drawers.submit(&self.hub, Of::Chat, draw);
         }
     }
 

@@ -201,7 +201,7 @@ impl Task {
         }
         let all: Vec<WidgetId> = self.channel.widgets().map(|(id, _)| id).collect();
         for id in &all {
-            self.put_up(*id);
+            self.register(*id);
         }
         self.pace.touch(all);
         self.publish_changed();

@@ -107,7 +107,7 @@ impl Task {
             let seen = Seen { view: &view, look: piece.look(), celebration, muted: false };
             hub.broadcast(draw.rehearsal(id, seen));
         };
-        self.context.drawers.hand_in(&self.hub, Of::Rehearsed(id), draw);
+        self.context.drawers.submit(&self.hub, Of::Rehearsed(id), draw);
     }
 
     /// A rehearsal is over when the channel reckons otherwise.

@@ -238,13 +238,13 @@ impl Task {
         self.end_rehearsal();
         self.kept_at = NO_SNAPSHOT;
         // Its address holds as soon as whoever asked for it hears that it is there.
-        self.put_up(id);
+        self.register(id);
         self.pace.touch([id]);
     }
 
     /// Lets a widget be seen at its address.
-    pub(super) fn put_up(&self, id: WidgetId) {
-        self.hub.put_up(id, self.tokens.get(&id).map_or("", String::as_str));
+    pub(super) fn register(&self, id: WidgetId) {
+        self.hub.register(id, self.tokens.get(&id).map_or("", String::as_str));
     }
 
     pub(super) async fn change_settings(&mut self, mut record: ChannelRecord) -> Result<(), EngineError> {
@@ -346,7 +346,7 @@ impl Task {
         let (store, token) = (self.context.store.clone(), page_token.clone());
         self.meanwhile(async move { store.save_page_token(widget, token).await }).await?;
         self.tokens.insert(id, page_token);
-        self.put_up(id);
+        self.register(id);
         self.pace.touch([id]);
         Ok(old)
     }

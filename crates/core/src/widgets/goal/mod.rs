@@ -248,6 +248,7 @@ impl Family for Goal {
         Watched::Reached,
         &[Known::new("reset", "reset"), Known::new("rearm", "celebrate once more when it is reached")],
     );
+    const CELEBRATES: bool = true;
 
     const SHAPES: &'static [Shape] = &[
         Shape {
