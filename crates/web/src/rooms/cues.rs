@@ -70,7 +70,7 @@ impl Shown {
 #[template(path = "rooms/cues.html")]
 struct Page {
     frame: Frame,
-    cues: Vec<String>,
+    cues: Vec<Shown>,
     /// Those to begin with: what each does.
     starts: Vec<String>,
     /// With what calls are signed, where a cue makes any.
@@ -135,7 +135,7 @@ pub async fn page(app: web::Data<App>, owner: Owner) -> Result<HttpResponse, Web
     let page = Page {
         secret,
         frame: Frame::new(&app, &owner, "/cues").await?,
-        cues: shown(&app, &owner, None).await?.iter().map(html).collect(),
+        cues: shown(&app, &owner, None).await?,
         starts: starts::all(&offer).into_iter().map(|(words, _)| words).collect(),
     };
     drawn(owner.whose(), page).await

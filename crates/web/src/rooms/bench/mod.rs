@@ -11,7 +11,7 @@ use crate::app::App;
 use crate::error::{WebError, sentence};
 use crate::markup::html;
 use crate::own_style;
-use crate::rooms::drawn::drawn;
+use crate::rooms::drawn::{drawn, in_turn};
 use crate::rooms::frame::Frame;
 use crate::rooms::parts::{PartBox, Placed, Refused, placed};
 use crate::rooms::readiness::{self, Place, Readiness};
@@ -331,7 +331,8 @@ async fn after(
     // What was refused is told where it was written.
     let refused = refused.filter(|refused| refused.key != "css");
     let sentence = Sentence { id, parts, rates, hints, now, refused, done: done(bar.at_once) };
-    let body = html(&sentence) + &html(&bar) + &html(&drawers) + &html(&aside);
+    let draw = move || html(&sentence) + &html(&bar) + &html(&drawers) + &html(&aside);
+    let body = in_turn(owner.whose(), draw).await?;
     Ok(answer.insert_header(ContentType::html()).body(body))
 }
 

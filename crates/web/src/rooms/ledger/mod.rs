@@ -8,11 +8,9 @@ mod wanted;
 use crate::app::App;
 use crate::draw::since;
 use crate::error::WebError;
-use crate::markup::html;
 use crate::rooms::drawn::drawn;
 use crate::rooms::frame::Frame;
 use crate::security::session::Owner;
-use actix_web::http::header::ContentType;
 use actix_web::{HttpResponse, web};
 use askama::Template;
 use std::collections::BTreeMap;
@@ -212,8 +210,7 @@ pub async fn page(app: web::Data<App>, owner: Owner, wanted: web::Query<Wanted>)
 
 /// `GET /ledger/lines`: the lines alone, for a page that follows what comes in.
 pub async fn head(app: web::Data<App>, owner: Owner, wanted: web::Query<Wanted>) -> Result<HttpResponse, WebError> {
-    let lines = lines(&app, &owner, &wanted).await?;
-    Ok(HttpResponse::Ok().insert_header(ContentType::html()).body(html(&lines)))
+    drawn(owner.whose(), lines(&app, &owner, &wanted).await?).await
 }
 
 #[cfg(test)]
