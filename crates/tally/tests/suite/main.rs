@@ -19,6 +19,7 @@ mod chat;
 mod clocks;
 mod crash;
 mod cues;
+mod dependencies;
 mod desk;
 mod doors;
 mod families;
