@@ -28,6 +28,9 @@ const LOADS: usize = 10;
 const TIPS: usize = 200;
 /// People who load rooms over and over.
 const READERS: usize = 10;
+/// Events a second of a flood, and how long it lasts.
+const FLOOD: usize = 5_000;
+const FLOOD_SECONDS: usize = 10;
 
 /// Something that somebody does, with a number of its own.
 fn event(number: usize) -> Value {
@@ -123,6 +126,41 @@ impl Dense {
         self.next += TIPS;
         [percentile(&mut delays, 50), percentile(&mut delays, 99)]
     }
+}
+
+/// Edits of a widget on air while events come, and how long each takes until it is answered.
+pub async fn edits(report: &mut Report) {
+    let dense = Dense::begin().await;
+    let path = format!("/widgets/{}/edit", dense.program.widget("Turntable motor")["id"]);
+    let edit = async |period: &str| {
+        let began = Instant::now();
+        dense.owner.done(&path, &[("key", "period"), ("text", period)]).await;
+        began.elapsed()
+    };
+    let flood = batches(&dense.sender, dense.next * 12, FLOOD_SECONDS * FLOOD / BATCH);
+    let sender = dense.sender.clone();
+    let flooding = tokio::spawn(async move {
+        let (began, many) = (Instant::now(), flood.len());
+        let mut pace = tokio::time::interval(Duration::from_secs(1) / u32::try_from(FLOOD / BATCH).unwrap());
+        for request in flood {
+            pace.tick().await;
+            send(&sender, vec![request], 1).await;
+        }
+        (many * BATCH) as f64 / began.elapsed().as_secs_f64()
+    });
+    let mut took = Vec::new();
+    let mut pace = tokio::time::interval(Duration::from_millis(250));
+    while !flooding.is_finished() {
+        pace.tick().await;
+        took.push(edit(["all_time", "this_year"][took.len() % 2]).await);
+    }
+    let came = flooding.await.unwrap();
+    report.add(
+        "an edit of a goal on a dense day while events come in batches",
+        format!("{:.0} ms", percentile(&mut took, 50)),
+        format!("worst {:.0} ms of {}; {came:.0} events/s came, of {FLOOD}", percentile(&mut took, 100), took.len()),
+        "< 1,000 ms",
+    );
 }
 
 /// An hour of a dense day, or `TALLY_SOAK_MINUTES` of it, with twenty tips a second: what is kept and how long a tip takes, sixth by

@@ -23,6 +23,7 @@ const SHORT: u64 = 1_000;
 /// Events a second of a flood.
 const FLOOD: u64 = 5_000;
 pub const LONG: u64 = 1_000_000;
+pub const LONGEST: u64 = 10_000_000;
 
 pub fn settings() -> Settings {
     Settings {
@@ -38,7 +39,7 @@ pub fn settings() -> Settings {
 
 /// A hundred widgets of all families that read the ledger, as they begin; goals over every measure
 /// and several periods among them, some narrowed down.
-fn channel() -> Channel {
+pub fn channel() -> Channel {
     let periods = [Period::Today, Period::ThisMonth, Period::AllTime, Period::LastDays(30), Period::ThisYear];
     let (settings, now) = (settings(), "2026-11-24T19:00:00Z".parse().unwrap());
     let widgets = (1..=100_u32).map(|number| {
@@ -103,7 +104,7 @@ pub fn entries(count: u64, end: tally_core::time::Instant) -> impl Iterator<Item
 }
 
 /// Has all widgets shown once: from then on their figures are kept up to date.
-fn shown(channel: &mut Channel, now: tally_core::time::Instant) {
+pub fn shown(channel: &mut Channel, now: tally_core::time::Instant) {
     channel.turn(now);
     let all: Vec<WidgetId> = channel.widgets().map(|(id, _)| id).collect();
     for id in all {
@@ -216,7 +217,7 @@ pub fn measure(report: &mut Report) {
         "1,000,000 events through 100 mixed widgets",
         format!("{updates:.1} million widget updates/s"),
         format!("{events:.0} events/s"),
-        "≥ 1 million updates/s",
+        "≥ 10 million updates/s",
     );
     let (mut short, mut long, mut touched) = (Vec::new(), Vec::new(), 0.0);
     for _ in 0..ROUNDS {
@@ -235,6 +236,18 @@ pub fn measure(report: &mut Report) {
             long / short,
             touched * 1_000.0 / long
         ),
-        "ratio ≤ 1.3",
+        "ratio ≤ 1.1",
+    );
+}
+
+/// The same after ten million entries: about two gigabytes, so only when it is named.
+pub fn ten_million(report: &mut Report) {
+    let short = median((0..ROUNDS).map(|_| costs(SHORT).0).collect());
+    let longest = costs(LONGEST).0;
+    report.add(
+        "one event through 100 widgets, after 10,000,000",
+        format!("{:.2} µs", longest / 1_000.0),
+        format!("after 1,000: {:.2} µs: ratio {:.2}", short / 1_000.0, longest / short),
+        "ratio ≤ 1.1",
     );
 }

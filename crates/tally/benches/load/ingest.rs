@@ -130,12 +130,12 @@ pub async fn measure(report: &mut Report) {
         "batches of 100 through the webhook",
         format!("{batched:.0} events/s"),
         format!("bare insert {baseline:.0} rows/s: ratio {:.2}", batched / baseline),
-        "ratio ≥ 0.4",
+        "ratio ≥ 0.75",
     );
     report.add(
         "one event a request through the webhook",
         format!("{single:.0} events/s"),
         format!("bare insert {baseline:.0} rows/s: ratio {:.2}", single / baseline),
-        "≥ 4,000/s",
+        "ratio ≥ 0.35",
     );
 }

@@ -2,8 +2,8 @@
 //!
 //! Nothing is asserted here, since machines are noisy. It prints a table and, run whole, writes
 //! `docs/bench.md`. `./bench ingest`, `./bench dense`, `./bench dom`, `./bench pages`, `./bench overlays`, `./bench clocks`, `./bench audience`, `./bench boards`,
-//! `./bench passes`, `./bench fold`, `./bench cues`, `./bench record`, `./bench wiring` and `./bench show` run one part each; `./bench
-//! soak`, `./bench dense-soak` and `./bench smoke` run only when they are named.
+//! `./bench passes`, `./bench fold`, `./bench luck`, `./bench cues`, `./bench record`, `./bench wiring` and `./bench show` run one part each; `./bench
+//! soak`, `./bench dense-soak`, `./bench ten-million` and `./bench smoke` run only when they are named.
 
 #![allow(clippy::unwrap_used, clippy::expect_used, missing_docs)]
 
@@ -20,6 +20,7 @@ mod dense;
 mod dom;
 mod fold;
 mod ingest;
+mod luck;
 mod overlays;
 mod pages;
 mod passes;
@@ -76,6 +77,10 @@ fn main() {
         if wanted("fold") {
             fold::measure(&mut report);
         }
+        if wanted("luck") {
+            luck::measure(&mut report);
+            dense::edits(&mut report).await;
+        }
         if wanted("cues") {
             cues::measure(&mut report).await;
         }
@@ -91,6 +96,10 @@ fn main() {
         // These take long, or count and do not measure: they run when they are named.
         if arguments.iter().any(|one| one == "soak") {
             soak::measure(&mut report).await;
+        }
+        if arguments.iter().any(|one| one == "ten-million") {
+            fold::ten_million(&mut report);
+            record::ten_million(&mut report).await;
         }
         if arguments.iter().any(|one| one == "dense-soak") {
             dense::soak(&mut report).await;

@@ -118,13 +118,13 @@ pub async fn measure(report: &mut Report) {
         "an overlay of 30 widgets, to the first picture",
         format!("{time:.0} ms"),
         format!("with one widget {bare_time:.0} ms: ratio {:.1}", time / bare_time),
-        "< 500 ms",
+        "≤ 300 ms",
     );
     report.add(
         "what comes with it, without fonts and pictures",
         format!("{size:.0} KB"),
         format!("with one widget {bare_size:.0} KB"),
-        "< 100 KB",
+        "≤ 45 KB",
     );
 
     let ((styles, layouts), (bare_styles, bare_layouts)) = (at_rest(&full).await, at_rest(&empty).await);

@@ -1,6 +1,6 @@
 //! A million entries: starting, a new widget, ledger pages, a file, and a busy chat.
 
-use crate::fold::{LONG, entries};
+use crate::fold::{LONG, LONGEST, entries};
 use crate::kit::db::{Database, Server};
 use crate::kit::owner::Owner;
 use crate::kit::program::Program;
@@ -23,31 +23,36 @@ pub fn ms(duration: Duration) -> String {
     format!("{:.0} ms", duration.as_secs_f64() * 1_000.0)
 }
 
-/// Writes a million lines straight into the ledger, after those of the demo.
-fn fill(database: &Database) -> f64 {
+/// Writes so many lines straight into the ledger, after those of the demo.
+fn fill(database: &Database, many: u64) -> f64 {
     let mut conn = database.connect();
     let last: Option<u64> = table::table.select(diesel::dsl::max(table::seq)).first(&mut conn).unwrap();
     let last = last.unwrap_or(0);
     // Before this month, so that the demo's figures stay.
-    let end = chrono::Utc::now() - chrono::TimeDelta::days(40);
+    let now = chrono::Utc::now();
+    let end = now - chrono::TimeDelta::days(40);
     let mut seconds = 0.0;
-    let rows = entries(LONG, end).map(|entry| {
+    let mut rows = entries(many, end).map(|entry| {
         let draft = Draft {
             origin: entry.origin,
             feed: entry.feed,
             happened_at: entry.happened_at,
-            arrived_at: entry.arrived_at,
+            // As an import brings them: all arrive at once.
+            arrived_at: now,
             body: entry.body,
         };
         EntryRow { seq: last + entry.seq.0, ..EntryRow::of(ChannelId(1), &draft).unwrap() }
     });
-    let rows: Vec<EntryRow> = rows.collect();
-    for rows in rows.chunks(1_000) {
+    loop {
+        let rows: Vec<EntryRow> = rows.by_ref().take(1_000).collect();
+        if rows.is_empty() {
+            break;
+        }
         let began = Instant::now();
         diesel::insert_into(table::table).values(rows).execute(&mut conn).unwrap();
         seconds += began.elapsed().as_secs_f64();
     }
-    LONG as f64 / seconds
+    many as f64 / seconds
 }
 
 async fn asked(owner: &Owner, path: &str) -> Duration {
@@ -56,13 +61,13 @@ async fn asked(owner: &Owner, path: &str) -> Duration {
     began.elapsed()
 }
 
-pub async fn measure(report: &mut Report) {
-    let server = Server::start();
-    let database = Database::on(&server.url());
+/// A program beside a ledger of so many lines, started again with what it has kept of them; and how many rows a second were written.
+async fn started(report: &mut Report, database: &Database, many: u64, aims: [&str; 2]) -> (Program, f64) {
     let options = [&["--demo", "--demo-days", "0"], &WORLD[..]].concat();
     let mut program = Program::with(&database.url, &options);
     program.stop();
-    let bare = fill(&database);
+    let bare = fill(database, many);
+    let lines = many / 1_000_000;
 
     // The first start replays the ledger and keeps what it made of it; the second takes that up.
     let goal = program.widget("Turntable motor");
@@ -82,14 +87,29 @@ pub async fn measure(report: &mut Report) {
     program.again();
     program.shows(&goal, "£212.50 of £350 (60%)").await;
     report.add(
-        "start to ready with 1,000,000 entries",
+        &format!("start to ready with {lines},000,000 entries"),
         format!("{:.2} s", median(starts)),
         format!("replaying the whole ledger instead: {:.1} s", replayed.as_secs_f64()),
-        "< 3 s",
+        aims[0],
     );
 
     let held = resident(program.id()) / 1_000_000;
-    report.add("memory with 1,000,000 entries", format!("{held} MB"), "right after the start".into(), "≤ 150 MB");
+    let what = format!("memory with {lines},000,000 entries");
+    report.add(&what, format!("{held} MB"), "right after the start".into(), aims[1]);
+    (program, bare)
+}
+
+/// Ten million entries: a quarter of an hour, so only when it is named.
+pub async fn ten_million(report: &mut Report) {
+    let server = Server::start();
+    let database = Database::on(&server.url());
+    started(report, &database, LONGEST, ["≤ 1.5 s", "≤ 600 MB"]).await;
+}
+
+pub async fn measure(report: &mut Report) {
+    let server = Server::start();
+    let database = Database::on(&server.url());
+    let (program, bare) = started(report, &database, LONG, ["≤ 0.5 s", "≤ 150 MB"]).await;
 
     let owner = Owner::of(&program).await;
     let made = owner.post("/widgets", &[("family", "goal")]).await;
