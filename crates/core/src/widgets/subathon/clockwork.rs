@@ -130,6 +130,7 @@ impl Clockwork {
             let ran = self.at.saturating_sub(at);
             (self.left, self.ran) = (self.left.saturating_add(ran), self.ran.saturating_sub(ran));
             self.at = at;
+            self.in_doubt &= self.left < 0;
         }
     }
 
@@ -192,12 +193,15 @@ impl Clockwork {
     #[must_use]
     pub fn next(&self, plan: &[Planned]) -> Option<(i64, Due)> {
         match self.phase {
-            Phase::Running if self.left >= 0 => {
+            Phase::Running => {
+                // Where less than nothing is left, that lies behind, and a break may have been missed before it.
                 let zero = self.at.saturating_add(self.left);
-                let comes = |at: i64| (at >= self.at && at < zero) || self.missed(at);
+                let comes = |at: i64| at < zero && (at >= self.at || self.missed(at));
                 let breaks = self.not_begun(plan).filter(|one| one.by_itself && comes(one.at));
-                let first = breaks.min_by_key(|one| (one.at, one.id));
-                Some(first.map_or((zero, Due::Zero), |one| (one.at, Due::Break(*one))))
+                match breaks.min_by_key(|one| (one.at, one.id)) {
+                    Some(one) => Some((one.at, Due::Break(*one))),
+                    None => (self.left >= 0).then_some((zero, Due::Zero)),
+                }
             }
             Phase::Paused { .. } if self.left == 0 => Some((self.at, Due::Zero)),
             Phase::Paused { until: Some(until) } => Some((until.max(self.at), Due::GoesOn)),

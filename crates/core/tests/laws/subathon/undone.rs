@@ -153,3 +153,16 @@ fn of_what_came_long_after_the_end_the_newest_is_kept_and_all_of_it_counts_once_
     let sum = show.computed();
     assert_eq!((sum.added, sum.forgotten, sum.lines.len()), (5_000 * 60_000, 0, 5_000));
 }
+
+#[test]
+fn a_break_that_was_missed_just_before_the_last_of_the_time_is_made_up_for() {
+    // Begun at 19:00 and 61 seconds long; a tip of £2 makes it 2:01, of which a second is left when the break begins.
+    let mut show = Show::started(&[("length", "1:01"), ("breaks", "2026-10-24 19:02 5:00")]);
+    let line = show.happens(tip("ade", 200));
+    show.wait(10).corrects(line, &Correcting::Void).unwrap();
+    show.wait(90).settle();
+    assert_eq!(show.phase(), PhaseWord::Over, "without the tip it is over before the break");
+    show.wait(60).corrects(line, &Correcting::Restore).unwrap();
+    show.settle();
+    assert_eq!((show.phase(), show.shown().as_str()), (PhaseWord::Break, "1"));
+}
