@@ -12,6 +12,7 @@ mod people;
 pub mod portraits;
 pub mod search;
 pub mod shows;
+mod told;
 pub mod words;
 
 pub use fact::{Adjusted, Coins, Fact, What};

@@ -6,6 +6,7 @@
 //! back leaves the others as they are. What counts is what lines in force say, so a voided line
 //! neither names nor joins anybody.
 
+use super::told::Told;
 use super::words::Words;
 use crate::language::text::fold;
 use crate::record::happening::Actor;
@@ -72,7 +73,7 @@ pub struct Supporter {
     /// The same folded, for comparing.
     pub folded: String,
     /// Of which line the name is; none where no line in force bears one.
-    newest: Option<(i64, u64)>,
+    pub(super) newest: Option<(i64, u64)>,
 }
 
 impl Supporter {
@@ -111,59 +112,17 @@ impl std::ops::BitOrAssign for Moved {
 #[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
 #[serde(from = "Kept", into = "Kept")]
 pub struct Names {
-    list: Vec<Supporter>,
+    pub(super) list: Vec<Supporter>,
     places: HashMap<String, Person>,
-    spellings: Words,
+    pub(super) spellings: Words,
     /// Who was merged into whom, by hand.
     merged: BTreeMap<Person, Person>,
     /// By folded name, who of those known by id has borne it, in how many lines in force.
-    borne: HashMap<String, BTreeMap<Person, u32>>,
+    pub(super) borne: HashMap<String, BTreeMap<Person, u32>>,
     /// Who counts as whom: by merges, and by names borne by one alone.
     parents: Vec<Option<Person>>,
     /// The other way round.
     children: BTreeMap<Person, BTreeSet<Person>>,
-}
-
-/// What lines tell of people, gathered from all of them.
-#[derive(Default)]
-pub(super) struct Told {
-    /// By their places.
-    of: Vec<ToldOf>,
-}
-
-/// What lines tell of somebody.
-#[derive(Clone, Default)]
-struct ToldOf {
-    /// The newest of their lines in force, and the name in it.
-    newest: Option<((i64, u64), Spelling)>,
-    /// The newest of all.
-    last: Option<((i64, u64), Spelling)>,
-    /// In how many lines in force they bore each name. Nearly always that is one name.
-    borne: Vec<(Spelling, u32)>,
-}
-
-impl Told {
-    /// Takes note of a line in which somebody stands. Of two names in one line the later is shown.
-    pub(super) fn note(&mut self, person: Person, spelling: Spelling, line: (i64, u64), in_force: bool) {
-        if self.of.len() <= person.index() {
-            self.of.resize(person.index().saturating_add(1), ToldOf::default());
-        }
-        let of = &mut self.of[person.index()];
-        let newer = |before: Option<((i64, u64), Spelling)>| before.is_none_or(|(before, _)| before <= line);
-        if newer(of.last) {
-            of.last = Some((line, spelling));
-        }
-        if !in_force {
-            return;
-        }
-        if newer(of.newest) {
-            of.newest = Some((line, spelling));
-        }
-        match of.borne.iter_mut().find(|(one, _)| *one == spelling) {
-            Some((_, lines)) => *lines = lines.saturating_add(1),
-            None => of.borne.push((spelling, 1)),
-        }
-    }
 }
 
 /// What is kept of [`Names`].
@@ -428,29 +387,6 @@ impl Names {
         moved
     }
 
-    /// Takes what all lines tell, in place of what was told by lines so far.
-    pub(super) fn tell(&mut self, told: &Told) {
-        self.borne.clear();
-        for (place, one) in self.list.iter_mut().enumerate() {
-            let of = told.of.get(place);
-            let newest = of.and_then(|of| of.newest);
-            // Whoever stands in no line at all has no name.
-            let shown = newest.or(of.and_then(|of| of.last));
-            one.newest = newest.map(|(line, _)| line);
-            one.name = shown.map(|(_, spelling)| self.spellings.get(spelling).to_owned()).unwrap_or_default();
-            one.folded = fold(&one.name);
-            for (spelling, lines) in of.into_iter().flat_map(|of| &of.borne).filter(|_| one.id().is_some()) {
-                let spelled = self.spellings.get(*spelling);
-                let folded = if *spelled == *one.name { one.folded.clone() } else { fold(spelled) };
-                let borne = self.borne.entry(folded).or_default().entry(Person::at(place)).or_default();
-                *borne = borne.saturating_add(*lines);
-            }
-        }
-        for place in 0..self.list.len() {
-            self.settle(Person::at(place));
-        }
-    }
-
     // ---- who counts as whom ----
 
     /// The first among somebody and those they count as who was merged by hand.
@@ -484,7 +420,7 @@ impl Names {
     }
 
     /// Finds out anew whom somebody counts as. Whether that is somebody else.
-    fn settle(&mut self, person: Person) -> bool {
+    pub(super) fn settle(&mut self, person: Person) -> bool {
         let parent = self.merged.get(&person).copied().or_else(|| {
             let all = self.borne.get(&self.list.get(person.index())?.key)?;
             all.keys().next().copied().filter(|_| all.len() == 1)

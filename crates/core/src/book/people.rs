@@ -1,7 +1,8 @@
 //! Whose lines are whose: kept up to date as lines come into force and go out of it.
 
 use super::fact::What;
-use super::names::{By, Moved, Person, Spelling, Told};
+use super::names::{By, Moved, Person, Spelling};
+use super::told::Told;
 use super::{Book, Fact};
 use crate::record::ids::Seq;
 

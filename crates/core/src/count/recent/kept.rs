@@ -13,6 +13,9 @@ use std::sync::OnceLock;
 
 /// Beyond so many, what no entry can join any more is forgotten.
 const OPEN: usize = 256;
+/// So many lengths of a pause ahead of it a line may change how a run is folded: it joins a block and pushes the one after it on, and there
+/// may be a pause at each end.
+const REACH: i64 = 2 * BLOCK + 2;
 
 /// The newest entries of all who ask for them, at hand. Only a shortcut: whatever is not at hand is looked for.
 #[derive(Debug, Clone, Default)]
@@ -229,12 +232,11 @@ impl Kept {
         }
     }
 
-    /// Whether a fact lies so far back that nothing kept has to do with it: how a run is folded depends on two blocks before, and a
-    /// pause.
+    /// Whether a fact lies so far back that nothing kept has to do with it.
     fn lies_behind(&self, fact: &Fact, length: i64) -> bool {
         let begins = self.span.from.map(|from| from.timestamp_micros());
         let low = begins.max(self.floor.map(|(at, _)| at));
-        low.is_some_and(|low| low > fact.at.saturating_add(length.saturating_mul(2 * BLOCK + 2)))
+        low.is_some_and(|low| low > fact.at.saturating_add(length.saturating_mul(REACH)))
     }
 
     /// Since when there was no pause around a fact that came late, and where the burst before it begins; only where that is at
