@@ -6,6 +6,7 @@ use crate::kit::owner::Owner;
 use crate::kit::page::Page;
 use crate::kit::program::Program;
 use crate::report::{Report, median, percentile, resident};
+use std::net::Ipv4Addr;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicUsize, Ordering};
 use std::time::{Duration, Instant};
@@ -15,6 +16,7 @@ const ROUNDS: usize = 3;
 /// Pages of one widget, and of an overlay with ten.
 const PAGES: usize = 1_000;
 const OVERLAYS: usize = 5_000;
+const OF_ONE_ADDRESS: usize = 2_000;
 const UPDATES: usize = 100;
 const EVERY: Duration = Duration::from_millis(100);
 
@@ -36,9 +38,12 @@ impl Crowd {
     async fn open(url: &str, mark: &'static str, pages: usize) -> Self {
         let (sender, arrivals) = mpsc::unbounded_channel();
         let open = Arc::new(AtomicUsize::new(0));
-        for _ in 0..pages {
+        for page in 0..pages {
+            // One address may have so many pages open, and no more.
+            let from = Ipv4Addr::new(127, 0, 0, 2 + u8::try_from(page / OF_ONE_ADDRESS).unwrap());
             // As pages do: loaded first, and connected then.
-            let mut page = if url.contains("/o/") { Page::load(url).await } else { Page::open(url).await };
+            let overlay = url.contains("/o/");
+            let mut page = if overlay { Page::load_from(from, url).await } else { Page::open_from(from, url).await };
             let (sender, open) = (sender.clone(), open.clone());
             tokio::spawn(async move {
                 open.fetch_add(1, Ordering::Relaxed);

@@ -28,7 +28,7 @@ impl Use {
             Self::Body(_) => (128, 48),
             Self::FeedBody(_) => (64, 32),
             Self::PersonBody(_) => (64, 24),
-            Self::Page(_) => (4_000, 2_500),
+            Self::Page(_) => (10_000, 2_500),
             Self::Stream(_) => (400, 100),
         }
     }

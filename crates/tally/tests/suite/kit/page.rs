@@ -3,7 +3,8 @@
 use super::PATIENCE;
 use futures_util::{SinkExt, StreamExt};
 use serde_json::Value;
-use tokio::net::TcpStream;
+use std::net::Ipv4Addr;
+use tokio::net::{TcpSocket, TcpStream};
 use tokio::time::timeout;
 use tokio_tungstenite::tungstenite::Message;
 use tokio_tungstenite::tungstenite::client::IntoClientRequest;
@@ -17,15 +18,25 @@ pub struct Page {
 impl Page {
     /// Opens the live connection of a page's address.
     pub async fn open(page_url: &str) -> Self {
-        Self::open_at(&format!("{page_url}/live")).await
+        Self::open_from(Ipv4Addr::LOCALHOST, page_url).await
+    }
+
+    /// The same from one of this machine's own addresses.
+    pub async fn open_from(from: Ipv4Addr, page_url: &str) -> Self {
+        Self::open_at(from, &format!("{page_url}/live")).await
     }
 
     /// Loads a page, and opens the live connection that it names.
     pub async fn load(page_url: &str) -> Self {
+        Self::load_from(Ipv4Addr::LOCALHOST, page_url).await
+    }
+
+    /// The same from one of this machine's own addresses.
+    pub async fn load_from(from: Ipv4Addr, page_url: &str) -> Self {
         let page = reqwest::get(page_url).await.unwrap().text().await.unwrap();
         let path = page.split("data-live-path=\"").nth(1).unwrap().split('"').next().unwrap();
         let base = page_url.splitn(4, '/').take(3).collect::<Vec<_>>().join("/");
-        Self::open_at(&format!("{base}{path}")).await
+        Self::open_at(from, &format!("{base}{path}")).await
     }
 
     /// Opens a live connection of somebody who is signed in, from a page of the program's own.
@@ -40,10 +51,12 @@ impl Page {
         Self { socket }
     }
 
-    async fn open_at(live_url: &str) -> Self {
+    async fn open_at(from: Ipv4Addr, live_url: &str) -> Self {
         let (url, page_url) = (live_url.replace("http://", "ws://"), live_url);
         let host = page_url.trim_start_matches("http://").split('/').next().unwrap();
-        let stream = TcpStream::connect(host).await.unwrap();
+        let socket = TcpSocket::new_v4().unwrap();
+        socket.bind((from, 0).into()).unwrap();
+        let stream = socket.connect(host.parse().unwrap()).await.unwrap();
         let (socket, _) = client_async(url, stream).await.unwrap();
         Self { socket }
     }
