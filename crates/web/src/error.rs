@@ -116,7 +116,7 @@ impl From<HeavyError> for WebError {
     fn from(error: HeavyError) -> Self {
         match error {
             HeavyError::Busy => Self::TooMany(1),
-            HeavyError::Failed => Self::Inside("something could not be drawn".into()),
+            HeavyError::Failed => Self::Inside("work on a thread of its own came to no end".into()),
         }
     }
 }

@@ -11,12 +11,12 @@ use tally_core::record::ids::ChannelId;
 use tokio::sync::oneshot;
 
 /// Where everything is decoded that people send, one file after the other: decoding one may take 150 MB.
-pub static DECODERS: LazyLock<Heavy> = LazyLock::new(|| Heavy::new(1, [12, 12]));
+pub static DECODERS: LazyLock<Heavy> = LazyLock::new(|| Heavy::new(1, Most { of_one: 12, in_all: 12 }));
 
 /// Where rooms and pages are drawn: half of the cores stay free for everything else.
 pub static ROOMS: LazyLock<Heavy> = LazyLock::new(|| {
     let cores = std::thread::available_parallelism().map_or(1, std::num::NonZero::get);
-    Heavy::new((cores / 2).max(1), [32, 4_096])
+    Heavy::new((cores / 2).max(1), Most { of_one: 32, in_all: 4_096 })
 });
 
 /// For whom something is done. Each has turns of their own.
@@ -55,8 +55,16 @@ pub enum HeavyError {
 /// A few threads and a bounded queue before them.
 pub struct Heavy {
     queue: Arc<Queue>,
-    /// How much may wait for somebody, and in all.
-    most: [usize; 2],
+    most: Most,
+}
+
+/// How much may wait.
+#[derive(Debug, Clone, Copy)]
+pub struct Most {
+    /// For one person.
+    pub of_one: usize,
+    /// For all.
+    pub in_all: usize,
 }
 
 #[derive(Default)]
@@ -74,9 +82,9 @@ struct Waiting {
 }
 
 impl Waiting {
-    fn push(&mut self, whose: Whose, job: Job, [most, in_all]: [usize; 2]) -> bool {
+    fn push(&mut self, whose: Whose, job: Job, most: Most) -> bool {
         let own = self.of.get(&whose).map_or(0, VecDeque::len);
-        if self.in_all >= in_all || whose.is_somebody() && own >= most {
+        if self.in_all >= most.in_all || whose.is_somebody() && own >= most.of_one {
             return false;
         }
         self.in_all = self.in_all.saturating_add(1);
@@ -103,9 +111,9 @@ impl Waiting {
 }
 
 impl Heavy {
-    /// So many threads, before which so much may wait for somebody, and in all.
+    /// So many threads, before which so much may wait.
     #[must_use]
-    pub fn new(threads: usize, most: [usize; 2]) -> Self {
+    pub fn new(threads: usize, most: Most) -> Self {
         let queue = Arc::<Queue>::default();
         for _ in 0..threads {
             let queue = Arc::clone(&queue);
@@ -163,7 +171,7 @@ mod tests {
 
     #[tokio::test]
     async fn only_so_much_waits_and_a_fault_is_contained() {
-        let heavy = Heavy::new(1, [1, 1]);
+        let heavy = Heavy::new(1, Most { of_one: 1, in_all: 1 });
         let (go, wait) = std::sync::mpsc::channel::<()>();
         let (begun, first) = std::sync::mpsc::channel::<()>();
         let hold = move || {
@@ -191,7 +199,7 @@ mod tests {
 
     #[tokio::test]
     async fn whoever_asks_for_much_keeps_nobody_else_waiting() {
-        let heavy = Heavy::new(1, [2, 8]);
+        let heavy = Heavy::new(1, Most { of_one: 2, in_all: 8 });
         let (go, wait) = std::sync::mpsc::channel::<()>();
         let order = Arc::new(Mutex::new(Vec::new()));
         let note = |name: &'static str| {

@@ -1,6 +1,6 @@
 //! Passwords: Argon2id, a few at a time.
 
-use crate::heavy::{Heavy, HeavyError, Whose};
+use crate::heavy::{Heavy, HeavyError, Most, Whose};
 use argon2::password_hash::rand_core::OsRng;
 use argon2::password_hash::{
     Decimal, Ident, Output, ParamsString, PasswordHash, PasswordHasher, PasswordVerifier, Result as Hashed, Salt,
@@ -12,7 +12,7 @@ use std::sync::LazyLock;
 
 /// Each hash takes 19 MiB and a core for a while, so that guessing is dear; only so many at once, and so
 /// many may wait.
-static HASHERS: LazyLock<Heavy> = LazyLock::new(|| Heavy::new(2, [32, 32]));
+static HASHERS: LazyLock<Heavy> = LazyLock::new(|| Heavy::new(2, Most { of_one: 32, in_all: 32 }));
 
 /// A hash that no password fits, for names that do not exist: they take as long as those that do.
 static NOBODY: LazyLock<String> = LazyLock::new(|| hash_now("nobody has this password").unwrap_or_default());
